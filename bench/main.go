@@ -1,0 +1,151 @@
+// Bench measures the program against its floors and prints a line a figure: figure NAME VALUE UNIT (bar BAR).
+package main
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"syscall"
+	"time"
+
+	"ladle/demo"
+)
+
+func main() {
+	if len(os.Args) == 4 && os.Args[1] == "floor" {
+		calls, _ := strconv.ParseInt(os.Args[3], 10, 64)
+		stop(floor(os.Args[2], demo.NewHarbour(0, calls, 1)))
+		return
+	}
+	program := flag.String("ladle", "bin/ladle", "the program to measure")
+	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
+	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
+	folder := flag.String("o", "bench/out", "folder for files and databases, about 5 GB with 10 million lines")
+	flag.Parse()
+	b := &bench{program: *program, folder: *folder}
+	stop(b.all(*runs, *large))
+}
+
+func stop(err error) {
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+type bench struct{ program, folder string }
+
+const million = 1_000_000
+
+// all measures everything.
+func (b *bench) all(runs, large int) error {
+	small, err := b.pairs(million, runs)
+	if err != nil {
+		return err
+	}
+	figure("load_1m_time", small.ratio(), "x floor", "1.8")
+	figure("load_1m_floor", median(small.floor), "s", "-")
+	figure("load_1m_memory", slices.Max(small.memory), "MB", "250")
+	if large == 0 {
+		return nil
+	}
+	big, err := b.pairs(10*million, large)
+	if err != nil {
+		return err
+	}
+	figure("load_10m_time", big.ratio(), "x floor", "-")
+	figure("load_10m_growth", big.ratio()/small.ratio(), "x growth of floor", "1.1")
+	figure("load_10m_memory", slices.Max(big.memory), "MB", "250")
+	return b.append(runs)
+}
+
+// pairs are measurements of floor and load that took turns.
+type pairs struct{ floor, load, memory []float64 }
+
+func (p pairs) ratio() float64 {
+	ratios := make([]float64, len(p.load))
+	for i := range ratios {
+		ratios[i] = p.load[i] / p.floor[i]
+	}
+	return median(ratios)
+}
+
+func (b *bench) pairs(calls int64, runs int) (p pairs, err error) {
+	folder := filepath.Join(b.folder, strconv.FormatInt(calls, 10))
+	if err := demo.NewHarbour(0, calls, 1).Generate(folder); err != nil {
+		return p, err
+	}
+	database := filepath.Join(folder, demo.Database)
+	self, err := os.Executable()
+	if err != nil {
+		return p, err
+	}
+	for range runs {
+		floorTime, _, err := fresh(database, self, "floor", database, strconv.FormatInt(calls, 10))
+		if err != nil {
+			return p, err
+		}
+		loadTime, memory, err := fresh(database, b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db", database, "--yes", "--json")
+		if err != nil {
+			return p, err
+		}
+		fmt.Printf("  %d lines: floor %.1f s, load %.1f s, %.0f MB\n", calls, floorTime, loadTime, memory)
+		p.floor, p.load, p.memory = append(p.floor, floorTime), append(p.load, loadTime), append(p.memory, memory)
+	}
+	return p, nil
+}
+
+// append measures 1,000 lines into the table of 10 million rows that the last load left.
+func (b *bench) append(runs int) error {
+	big := filepath.Join(b.folder, strconv.Itoa(10*million))
+	var times []float64
+	for i := range runs {
+		folder := filepath.Join(b.folder, "append")
+		if err := demo.NewHarbour(10*million+int64(i)*1000, 1000, 1).Generate(folder); err != nil {
+			return err
+		}
+		seconds, _, err := run(b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db", filepath.Join(big, demo.Database), "--yes", "--json")
+		if err != nil {
+			return err
+		}
+		times = append(times, seconds)
+	}
+	figure("append_1k_to_10m", median(times), "s", "3")
+	return nil
+}
+
+// fresh runs a command on a database made anew.
+func fresh(database, name string, arguments ...string) (seconds, megabytes float64, err error) {
+	if err := demo.Create(database); err != nil {
+		return 0, 0, err
+	}
+	return run(name, arguments...)
+}
+
+// run gives the wall time and the largest resident memory of a whole process.
+func run(name string, arguments ...string) (seconds, megabytes float64, err error) {
+	c := exec.Command(name, arguments...)
+	c.Stderr = os.Stderr
+	begun := time.Now()
+	if err := c.Run(); err != nil {
+		return 0, 0, fmt.Errorf("%s: %w", c, err)
+	}
+	seconds = time.Since(begun).Seconds()
+	if usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage); ok {
+		megabytes = float64(usage.Maxrss) / 1024
+	}
+	return seconds, megabytes, nil
+}
+
+func median(values []float64) float64 {
+	sorted := slices.Sorted(slices.Values(values))
+	return sorted[len(sorted)/2]
+}
+
+func figure(name string, value float64, unit, bar string) {
+	fmt.Printf("figure %s %.2f %s (bar %s)\n", name, value, unit, bar)
+}

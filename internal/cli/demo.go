@@ -1,0 +1,120 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"ladle/demo"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/load"
+	"ladle/internal/term"
+)
+
+const demoFolder = "port-merrow"
+
+func demoCommand() *cli.Command {
+	return &cli.Command{
+		Name:         "demo",
+		Usage:        "unpack the harbour of Port Merrow into a new folder and load its files",
+		UsageText:    "ladle demo [FOLDER]",
+		OnUsageError: usageError,
+		Action: func(ctx context.Context, c *cli.Command) error {
+			folder := demoFolder
+			switch c.Args().Len() {
+			case 0:
+			case 1:
+				folder = c.Args().First()
+			default:
+				return fault.New(fault.Wrong, "demo takes one folder", "write: "+c.UsageText)
+			}
+			return runDemo(ctx, folder)
+		},
+	}
+}
+
+func runDemo(ctx context.Context, folder string) error {
+	keep, err := whatToKeep(folder)
+	if err != nil {
+		return err
+	}
+	if err := demo.Unpack(folder, keep); err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: folder, What: "the harbour can't be unpacked: " + err.Error()})
+	}
+	s := term.NewScreen(os.Stdout)
+	s.Line("The harbour office of Port Merrow is in %s: a database that holds some rows already,", folder)
+	s.Line("files that are as messy as real ones, and ladle files that say what goes where.")
+	s.Line("")
+	database := filepath.Join(folder, demo.Database)
+	for _, name := range []string{demo.LadleFile, demo.LogFile} {
+		s.Title("$ %s load %s --db %s --yes", typed(), filepath.Join(folder, name), database)
+		report, err := loadFile(ctx, filepath.Join(folder, name), database, load.Options{})
+		if err != nil {
+			return err
+		}
+		showReport(s, report)
+		if report.Outcome != load.Loaded {
+			return exit(report.Status())
+		}
+	}
+	if err := demo.Seal(folder); err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: folder, What: err.Error()})
+	}
+	showNext(s, folder)
+	return nil
+}
+
+// whatToKeep asks, for each file that was changed since the demo left it, whether to keep it. Without a terminal
+// a changed database ends the demo, and other changed files are kept.
+func whatToKeep(folder string) (map[string]bool, error) {
+	changed, err := demo.Changed(folder)
+	if err != nil {
+		return nil, fault.Because(fault.Failed, err, fault.Problem{File: folder, What: "the folder can't be read: " + err.Error()})
+	}
+	keep := map[string]bool{}
+	for _, name := range changed {
+		path := filepath.Join(folder, name)
+		if !term.Interactive() {
+			if name == demo.Database {
+				return nil, fault.At(fault.Wrong, fault.Problem{File: path,
+					What: "this database was changed since the demo made it, and there is no terminal to ask whether it may be replaced",
+					Do:   "move it away, or give another folder: ladle demo FOLDER"})
+			}
+			fmt.Fprintf(os.Stderr, "ladle: %s was changed, so it is kept as it is\n", path)
+			keep[name] = true
+			continue
+		}
+		replace, err := term.Ask(fmt.Sprintf("%s was changed. Replace it?", path))
+		if err != nil {
+			return nil, err
+		}
+		keep[name] = !replace
+	}
+	return keep, nil
+}
+
+// typed is how the person can call this program from where they are.
+func typed() string {
+	if strings.Contains(os.Args[0], "go-build") {
+		return "go run ./cmd/ladle"
+	}
+	return os.Args[0]
+}
+
+func showNext(s *term.Screen, folder string) {
+	file, log, db := filepath.Join(folder, demo.LadleFile), filepath.Join(folder, demo.LogFile), filepath.Join(folder, demo.Database)
+	s.Title("What to try next")
+	for _, next := range [][2]string{
+		{"read what was set aside, and why:", "cat " + filepath.Join(folder, "arrivals.set-aside.csv")},
+		{"correct a line of a file, and see what would come in:", fmt.Sprintf("%s try %s --db %s", typed(), file, db)},
+		{"load again: nothing is added twice:", fmt.Sprintf("%s load %s --db %s --yes", typed(), file, db)},
+		{"load the log again: without a key, it is refused:", fmt.Sprintf("%s load %s --db %s --yes", typed(), log, db)},
+		{"see how a ladle file says it:", "cat " + file},
+	} {
+		s.Line("  %s\n    %s", next[0], next[1])
+	}
+}

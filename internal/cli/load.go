@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/load"
+	"ladle/internal/term"
+)
+
+func databaseFlag() cli.Flag {
+	return &cli.StringFlag{Name: "db", Usage: "the database: the `PATH` of an SQLite file", Sources: cli.EnvVars("LADLE_DB")}
+}
+
+func loadCommand(asJSON *bool) *cli.Command {
+	return &cli.Command{
+		Name:      "load",
+		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
+		UsageText: "ladle load FILE --db PATH [--yes] [--again] [--json]",
+		Flags: []cli.Flag{
+			databaseFlag(),
+			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing"},
+			againFlag(),
+			jsonFlag(asJSON),
+		},
+		OnUsageError: usageError,
+		Action: func(ctx context.Context, c *cli.Command) error {
+			o := load.Options{Again: c.Bool("again")}
+			if !c.Bool("yes") {
+				if !term.Interactive() {
+					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
+						"give --yes to load without being asked, or see first what would be done with: ladle try")
+				}
+				o.Ask = ask
+			}
+			return runLoad(ctx, c, o)
+		},
+	}
+}
+
+func tryCommand(asJSON *bool) *cli.Command {
+	return &cli.Command{
+		Name:         "try",
+		Usage:        "do all that load does, checks included, then take it back",
+		UsageText:    "ladle try FILE --db PATH [--again] [--json]",
+		Flags:        []cli.Flag{databaseFlag(), againFlag(), jsonFlag(asJSON)},
+		OnUsageError: usageError,
+		Action: func(ctx context.Context, c *cli.Command) error {
+			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again")})
+		},
+	}
+}
+
+func againFlag() cli.Flag {
+	return &cli.BoolFlag{Name: "again", Usage: "add the rows of a file once more to a table without a key"}
+}
+
+func jsonFlag(asJSON *bool) cli.Flag {
+	return &cli.BoolFlag{Name: "json", Usage: "print one JSON document", Destination: asJSON}
+}
+
+// ask shows what would be done and asks for a yes.
+func ask(r *load.Report) (bool, error) {
+	showPlan(term.NewScreen(os.Stderr), r)
+	return term.Ask("\nLoad this?")
+}
+
+func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
+	if c.Args().Len() != 1 {
+		return fault.New(fault.Wrong, fmt.Sprintf("%s takes one ladle file, not %d", c.Name, c.Args().Len()), "write: "+c.UsageText)
+	}
+	report, err := loadFile(ctx, c.Args().First(), c.String("db"), o)
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		err = printJSON(os.Stdout, struct {
+			*load.Report
+			Status int `json:"status"`
+		}{report, report.Status()})
+	} else {
+		showReport(term.NewScreen(os.Stdout), report)
+	}
+	if err == nil && report.Status() != 0 {
+		err = exit(report.Status())
+	}
+	return err
+}
+
+// loadFile loads a ladle file into a database.
+func loadFile(ctx context.Context, path, database string, o load.Options) (*load.Report, error) {
+	file, err := ladlefile.Read(path)
+	if err != nil {
+		return nil, err
+	}
+	db, err := open(database)
+	if err != nil {
+		return nil, err
+	}
+	defer db.Close()
+	progress := term.NewProgress()
+	defer progress.Clear()
+	o.Program = Version
+	o.Reopen = func(context.Context) (engine.Database, error) { return open(database) }
+	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of) }
+	if answer := o.Ask; answer != nil {
+		o.Ask = func(r *load.Report) (bool, error) {
+			progress.Clear()
+			return answer(r)
+		}
+	}
+	return load.Run(ctx, file, db, o)
+}
+
+// open connects to a database by its path or URL.
+func open(database string) (engine.Database, error) {
+	if database == "" {
+		return nil, fault.New(fault.Wrong, "no database is named", "give --db PATH, or set LADLE_DB")
+	}
+	if u, err := url.Parse(database); err == nil && strings.Contains(database, "://") {
+		return nil, fault.New(fault.Wrong, fmt.Sprintf("databases of the kind %q are not known to this version", u.Scheme),
+			"give the path of an SQLite file")
+	}
+	return sqlite.Open(database)
+}

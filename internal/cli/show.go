@@ -1,0 +1,196 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/load"
+	"ladle/internal/term"
+)
+
+// firstAsides is the number of set-aside lines that are shown.
+const firstAsides = 8
+
+// showPlan shows what will be done.
+func showPlan(s *term.Screen, r *load.Report) {
+	s.Line("%s into %s", r.LadleFile, r.Database)
+	showSteps(s, r)
+	showLookups(s, r)
+	showAsides(s, r)
+}
+
+// showReport shows how a load ended.
+func showReport(s *term.Screen, r *load.Report) {
+	if r.Outcome == load.Declined {
+		s.Strong(false, "You said no: nothing was changed.")
+		return
+	}
+	showPlan(s, r)
+	showChecks(s, r)
+	showNewest(s, r)
+	showEnd(s, r)
+}
+
+func showSteps(s *term.Screen, r *load.Report) {
+	switch r.Outcome {
+	case load.Asking:
+		s.Title("What will be done, in this order")
+	case load.Refused:
+		s.Title("What would have been done, in this order")
+	default:
+		s.Title("Steps, in the order of loading")
+	}
+	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "set aside", "key"},
+		Numbers: []int{0, 3, 4, 5, 6, 7}}
+	for i, step := range r.Steps {
+		table := step.Table
+		if step.Step != table {
+			table = step.Step + " (" + table + ")"
+		}
+		key := strings.Join(step.Key, ", ")
+		if key == "" {
+			key = "none"
+		}
+		y := step.Tally
+		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Kept),
+			count(y.Repeated), count(y.SetAside), key})
+	}
+	s.Table(t)
+	for _, step := range r.Steps {
+		for _, why := range step.After {
+			s.Item(term.Dot, "%s %s", step.Step, why)
+		}
+	}
+}
+
+// count writes a number with a blank between thousands (ISO 80000-1).
+func count(n int64) string {
+	digits := fmt.Sprint(n)
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + " " + digits[i:]
+	}
+	return digits
+}
+
+func showLookups(s *term.Screen, r *load.Report) {
+	if len(r.Lookups) == 0 {
+		return
+	}
+	s.Title("New names in lookups, added first")
+	for _, l := range r.Lookups {
+		names := make([]string, len(l.Names))
+		for i, n := range l.Names {
+			names[i] = fmt.Sprintf("%q", n)
+		}
+		more := ""
+		if int64(len(names)) < l.Added {
+			more = fmt.Sprintf(" and %s more", count(l.Added-int64(len(names))))
+		}
+		s.Item(term.Dot, "%s: %s%s", l.Table, strings.Join(names, ", "), more)
+	}
+}
+
+func showAsides(s *term.Screen, r *load.Report) {
+	aside := r.Aside()
+	if aside == 0 {
+		return
+	}
+	s.Title("Set aside: %s of %s", plural(aside, "line"), count(r.Read()))
+	for i, a := range r.SetAside {
+		if i == firstAsides {
+			s.Item(term.Dot, "and %s more", count(aside-int64(i)))
+			break
+		}
+		s.Item(term.Dot, "%s:%d: %s", filepath.Base(a.File), a.Line, strings.Join(a.Reasons, "; "))
+	}
+	for _, in := range r.Inputs {
+		if in.SetAsideFile != "" {
+			s.Line("  All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
+		}
+		if in.Moved != "" {
+			s.Line("  An older file that you have edited is kept as %s", in.Moved)
+		}
+	}
+}
+
+func plural(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return count(n) + " " + what + "s"
+}
+
+func showChecks(s *term.Screen, r *load.Report) {
+	if len(r.Checks) == 0 {
+		return
+	}
+	s.Title("Checks")
+	for _, c := range r.Checks {
+		mark := term.Good
+		if !c.OK {
+			mark = term.Wrong
+		}
+		s.Item(mark, "%s, %s: %s", c.Table, c.Check, c.Says)
+		for _, p := range c.Problems {
+			s.Item(" ", "%s", p)
+		}
+	}
+	showTotals(s, r.Checks)
+}
+
+func showTotals(s *term.Screen, checks []check.Result) {
+	t := term.Table{Header: []string{"column, read back", "values", "sum", "least", "greatest"}, Numbers: []int{1, 2, 3, 4}}
+	for _, c := range checks {
+		for _, total := range c.Totals {
+			t.Rows = append(t.Rows, []string{c.Table + "." + total.Column, count(total.Count), total.Sum, total.Least, total.Most})
+		}
+	}
+	if len(t.Rows) > 0 {
+		s.Title("Totals of what was added")
+		s.Table(t)
+	}
+}
+
+func showNewest(s *term.Screen, r *load.Report) {
+	for _, n := range r.Newest {
+		s.Title("Newest rows of %s", n.Table)
+		t := term.Table{Header: n.Columns}
+		for _, row := range n.Rows {
+			cells := make([]string, len(row))
+			for i, c := range row {
+				cells[i] = "NULL"
+				if c != nil {
+					cells[i] = *c
+				}
+			}
+			t.Rows = append(t.Rows, cells)
+		}
+		s.Table(t)
+	}
+}
+
+func showEnd(s *term.Screen, r *load.Report) {
+	added := int64(0)
+	for _, step := range r.Steps {
+		added += step.Tally.Added
+	}
+	for _, l := range r.Lookups {
+		added += l.Added
+	}
+	time := fmt.Sprintf("%.1f s: reading %.1f, judging %.1f, writing %.1f, proving %.1f", r.Seconds.Total, r.Seconds.Read,
+		r.Seconds.Judge, r.Seconds.Write, r.Seconds.Prove)
+	aside := ""
+	if n := r.Aside(); n > 0 {
+		aside = fmt.Sprintf(", %s set aside", plural(n, "line"))
+	}
+	switch r.Outcome {
+	case load.Loaded:
+		s.Strong(true, "Loaded as run %d: %s added%s (%s)", r.Run, plural(added, "row"), aside, time)
+	case load.Tried:
+		s.Strong(true, "Tried, and taken back as asked: load would add %s%s (%s)", plural(added, "row"), aside, time)
+	case load.Refused:
+		s.Strong(false, "NOT LOADED, nothing was changed: %s.", r.Why)
+	}
+}

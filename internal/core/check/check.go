@@ -1,0 +1,230 @@
+// Package check puts questions to the database before the commit. A check that fails takes the load back.
+package check
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Work is what a load wrote into one table in one go.
+type Work struct {
+	Table   *schema.Table
+	Columns []string // those that were sent
+	Key     []string // by which a row is recognised; empty when it isn't
+	Added   int64
+	Points  []schema.Relation // what the rows point at, declared or only in the ladle file
+	Totals  []string          // the columns whose totals mean something
+
+	// Sent gives all rows that were written, in batches: first the columns By, then Columns.
+	By   []string
+	Sent func(take func(*value.Batch) error) error
+}
+
+// Result is the answer to one check.
+type Result struct {
+	Check    string   `json:"check"` // balance, relations, keys or cells
+	Table    string   `json:"table"`
+	OK       bool     `json:"ok"`
+	Says     string   `json:"says"`               // what was found, in a sentence
+	Problems []string `json:"problems,omitempty"` // the first of what is wrong
+	Totals   []Total  `json:"totals,omitempty"`   // of the values read back
+}
+
+// mostProblems is the number of problems that a check lists.
+const mostProblems = 20
+
+// Run puts all checks to the database. Before has the number of rows of each table as the load found it.
+func Run(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Table]int64) ([]Result, error) {
+	results, err := balance(ctx, tx, work, before)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range work {
+		if w.Added == 0 {
+			continue
+		}
+		if len(w.By) == 0 {
+			results = append(results, Result{Check: "cells", Table: w.Table.Name,
+				Says: "the rows can't be read back: nothing that was sent tells them apart"})
+			continue
+		}
+		cells, relations, err := readBack(ctx, tx, w)
+		if err != nil {
+			return nil, fmt.Errorf("reading %s back: %w", w.Table.Name, err)
+		}
+		keys, err := doubles(ctx, tx, w)
+		if err != nil {
+			return nil, fmt.Errorf("looking for double keys in %s: %w", w.Table.Name, err)
+		}
+		results = append(results, relations, keys, cells)
+	}
+	return results, nil
+}
+
+// Failed tells whether a check failed.
+func Failed(results []Result) bool {
+	for _, r := range results {
+		if !r.OK {
+			return true
+		}
+	}
+	return false
+}
+
+// balance compares the rows of each table with what they were before and what was added.
+func balance(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Table]int64) ([]Result, error) {
+	var tables []*schema.Table
+	added := map[*schema.Table]int64{}
+	for _, w := range work {
+		if _, seen := added[w.Table]; !seen {
+			tables = append(tables, w.Table)
+		}
+		added[w.Table] += w.Added
+	}
+	var results []Result
+	for _, t := range tables {
+		after, err := tx.Count(ctx, t)
+		if err != nil {
+			return nil, err
+		}
+		r := Result{Check: "balance", Table: t.Name, OK: before[t]+added[t] == after,
+			Says: fmt.Sprintf("%d rows before + %d added = %d", before[t], added[t], after)}
+		if !r.OK {
+			r.Says = fmt.Sprintf("%d rows before + %d added should be %d, but there are %d", before[t], added[t], before[t]+added[t], after)
+			r.Problems = []string{"something else adds or removes rows of this table, perhaps a trigger"}
+		}
+		results = append(results, r)
+	}
+	return results, nil
+}
+
+// doubles asks whether a key that was added stands twice. Where a unique constraint holds the key, it can't.
+func doubles(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
+	r := Result{Check: "keys", Table: w.Table.Name, OK: true}
+	switch {
+	case len(w.Key) == 0:
+		r.Says = "no key: rows are not recognised"
+		return r, nil
+	case w.Table.UniqueOn(w.Key):
+		r.Says = fmt.Sprintf("unique constraint on %s holds", strings.Join(w.Key, ", "))
+		return r, nil
+	}
+	count, examples, err := countDoubles(ctx, tx, w)
+	r.Says = fmt.Sprintf("no key (%s) stands twice among those added", strings.Join(w.Key, ", "))
+	if count > 0 {
+		r.OK, r.Problems = false, examples
+		r.Says = fmt.Sprintf("%d keys (%s) stand twice", count, strings.Join(w.Key, ", "))
+	}
+	return r, err
+}
+
+// mayRepeat is the number of added keys that are looked up at once.
+const mayRepeat = 1 << 18
+
+// countDoubles looks the added keys up in the table, by hash: those that stand twice are counted.
+func countDoubles(ctx context.Context, tx engine.Tx, w Work) (count int64, examples []string, err error) {
+	wanted := map[string]int{}
+	look := func() error {
+		defer clear(wanted)
+		return tx.Scan(ctx, w.Table, w.Key, func(b *value.Batch) error {
+			ids, err := identities(ctx, tx, w.Table, w.Key, b)
+			for row, id := range ids {
+				n, asked := wanted[string(id)]
+				if !asked {
+					continue
+				}
+				if wanted[string(id)] = n + 1; n == 1 {
+					count++
+					if len(examples) < mostProblems {
+						examples = append(examples, describe(w.Key, b.Columns, row)+" stands twice")
+					}
+				}
+			}
+			return err
+		})
+	}
+	skip := len(w.By)
+	err = w.Sent(func(b *value.Batch) error {
+		key := &value.Batch{}
+		for _, k := range w.Key {
+			key.Columns = append(key.Columns, b.Columns[skip+indexOf(w.Columns, k)])
+		}
+		ids, err := identities(ctx, tx, w.Table, w.Key, key)
+		for _, id := range ids {
+			wanted[string(id)] = 0
+		}
+		if err != nil || len(wanted) < mayRepeat {
+			return err
+		}
+		return look()
+	})
+	if err == nil && len(wanted) > 0 {
+		err = look()
+	}
+	return count, examples, err
+}
+
+func indexOf(names []string, name string) int {
+	for i, n := range names {
+		if n == name {
+			return i
+		}
+	}
+	return -1
+}
+
+// identities gives, for each row of b, bytes that are the same where the columns of t hold the rows equal.
+func identities(ctx context.Context, tx engine.Reader, t *schema.Table, columns []string, b *value.Batch) ([][]byte, error) {
+	folded := make([]*value.Column, len(columns))
+	for i := range columns {
+		folded[i] = &b.Columns[i]
+		if c := t.Column(columns[i]); c != nil && b.Columns[i].Kind == value.Text {
+			f, err := tx.Fold(ctx, c, &b.Columns[i])
+			if err != nil {
+				return nil, err
+			}
+			folded[i] = f
+		}
+	}
+	ids, ends := make([][]byte, b.Len()), make([]int, b.Len())
+	var all []byte
+	for row := range ids {
+		for _, c := range folded {
+			all = c.AppendIdentity(all, row)
+		}
+		ends[row] = len(all)
+	}
+	start := 0
+	for row, end := range ends {
+		ids[row] = all[start:end]
+		start = end
+	}
+	return ids, nil
+}
+
+// describe names a row by some of its columns.
+func describe(names []string, columns []value.Column, row int) string {
+	parts := make([]string, len(names))
+	for i, n := range names {
+		parts[i] = n + " " + show(&columns[i], row)
+	}
+	return strings.Join(parts, ", ")
+}
+
+func show(c *value.Column, row int) string {
+	switch c.States[row] {
+	case value.Null:
+		return "NULL"
+	case value.Bad:
+		return "a value that is not a " + c.Kind.String()
+	}
+	if c.Kind.Numeric() {
+		return c.Text(row)
+	}
+	return fmt.Sprintf("%q", c.Text(row))
+}

@@ -1,0 +1,239 @@
+package check
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// reader reads what was written back, compares every cell, and collects totals and what the rows point at.
+type reader struct {
+	Work
+	tx      engine.Tx
+	names   []string // what is read: By, Columns, then columns of relations that were not sent
+	points  []*pointer
+	totals  []*total
+	wrong   int64
+	missing int64
+	cells   int64
+	lines   []string
+}
+
+func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
+	r := &reader{Work: w, tx: tx, names: append(slices.Clone(w.By), w.Columns...)}
+	for _, relation := range w.Points {
+		r.points = append(r.points, newPointer(tx, relation))
+		for _, c := range relation.Columns {
+			if !slices.Contains(r.names, c) {
+				r.names = append(r.names, c)
+			}
+		}
+	}
+	for _, name := range w.Totals {
+		r.totals = append(r.totals, &total{Total: Total{Column: name}})
+	}
+	var back value.Batch
+	err = w.Sent(func(sent *value.Batch) error {
+		keys := &value.Batch{Columns: sent.Columns[:len(w.By)]}
+		if err := tx.ReadBack(ctx, w.Table, w.By, keys, r.names, &back); err != nil {
+			return err
+		}
+		r.compare(sent, &back)
+		return r.follow(ctx, &back)
+	})
+	if err != nil {
+		return cells, relations, err
+	}
+	relations, err = r.relations(ctx)
+	return r.result(), relations, err
+}
+
+// compare holds the rows that came back, in the order of those sent, against these.
+func (r *reader) compare(sent, back *value.Batch) {
+	at := 0
+	for row := range sent.Len() {
+		if at == back.Len() || !r.sameRow(sent, row, back, at) {
+			r.missing++
+			r.note(describe(r.By, sent.Columns, row) + " was sent, but is not there")
+			continue
+		}
+		for c := len(r.By); c < len(sent.Columns); c++ {
+			r.cells++
+			if !sent.Columns[c].Same(row, &back.Columns[c], at) {
+				r.wrong++
+				r.note(fmt.Sprintf("%s: %s was sent as %s and is %s", describe(r.By, sent.Columns, row), r.names[c],
+					show(&sent.Columns[c], row), show(&back.Columns[c], at)))
+			}
+		}
+		at++
+	}
+	for _, t := range r.totals {
+		t.add(&back.Columns[indexOf(r.names, t.Column)])
+	}
+}
+
+func (r *reader) sameRow(sent *value.Batch, row int, back *value.Batch, at int) bool {
+	for c := range r.By {
+		if !sent.Columns[c].Same(row, &back.Columns[c], at) {
+			return false
+		}
+	}
+	return true
+}
+
+func (r *reader) note(line string) {
+	if len(r.lines) < mostProblems {
+		r.lines = append(r.lines, line)
+	}
+}
+
+func (r *reader) follow(ctx context.Context, back *value.Batch) error {
+	for _, p := range r.points {
+		columns := make([]value.Column, len(p.relation.Columns))
+		for i, name := range p.relation.Columns {
+			columns[i] = back.Columns[indexOf(r.names, name)]
+		}
+		if err := p.add(ctx, &value.Batch{Columns: columns}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *reader) result() Result {
+	res := Result{Check: "cells", Table: r.Table.Name, OK: r.wrong == 0 && r.missing == 0, Problems: r.lines,
+		Says: fmt.Sprintf("%d cells read back, all as sent", r.cells)}
+	if !res.OK {
+		res.Says = fmt.Sprintf("of %d cells read back %d differ, and %d rows are missing", r.cells, r.wrong, r.missing)
+		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger")
+	}
+	for _, t := range r.totals {
+		res.Totals = append(res.Totals, t.result())
+	}
+	return res
+}
+
+func (r *reader) relations(ctx context.Context) (Result, error) {
+	res := Result{Check: "relations", Table: r.Table.Name, OK: true}
+	var names []string
+	for _, p := range r.points {
+		if err := p.look(ctx); err != nil {
+			return res, err
+		}
+		names = append(names, strings.Join(p.relation.Columns, "+")+" -> "+p.relation.Parent)
+		if p.lost > 0 {
+			res.OK = false
+			res.Problems = append(res.Problems, p.lines...)
+		}
+	}
+	switch {
+	case !res.OK:
+		res.Says = "rows point at nothing"
+	case len(names) == 0:
+		res.Says = "points at no other table"
+	default:
+		res.Says = strings.Join(names, ", ") + ": every row points at one"
+	}
+	return res, nil
+}
+
+// pointer follows one relation: the distinct values of the children are looked up among the parents in bulk.
+type pointer struct {
+	tx       engine.Tx
+	relation schema.Relation
+	parent   *schema.Table
+	types    []value.Type
+	wanted   map[string]bool
+	values   *value.Batch
+	lost     int64
+	lines    []string
+}
+
+func newPointer(tx engine.Tx, r schema.Relation) *pointer {
+	p := &pointer{tx: tx, relation: r, parent: r.ParentTable, wanted: map[string]bool{}}
+	for _, name := range r.ParentColumns {
+		p.types = append(p.types, p.parent.Column(name).Type)
+	}
+	p.values = value.NewBatch(p.types)
+	return p
+}
+
+// add takes the values of child rows; a row with a NULL among them points at nothing and needs nothing.
+func (p *pointer) add(ctx context.Context, children *value.Batch) error {
+	children = p.asParents(children)
+	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, children)
+	if err != nil {
+		return err
+	}
+	for row, id := range ids {
+		if p.wanted[string(id)] || blank(children, row) {
+			continue
+		}
+		p.wanted[string(id)] = true
+		for i := range p.values.Columns {
+			p.values.Columns[i].AppendFrom(&children.Columns[i], row)
+		}
+	}
+	if len(p.wanted) < mayRepeat {
+		return nil
+	}
+	return p.look(ctx)
+}
+
+func blank(b *value.Batch, row int) bool {
+	return slices.ContainsFunc(b.Columns, func(c value.Column) bool { return c.States[row] == value.Null })
+}
+
+// asParents reads the children's values as those of the parent's columns, where these are of another type.
+func (p *pointer) asParents(children *value.Batch) *value.Batch {
+	out := &value.Batch{Columns: slices.Clone(children.Columns)}
+	for i, t := range p.types {
+		c := &children.Columns[i]
+		if c.Kind == t.Kind && c.Scale == t.Scale {
+			continue
+		}
+		out.Columns[i] = value.NewColumn(t)
+		for row := range c.Len() {
+			_ = value.Parse(&out.Columns[i], t, c.AppendText(nil, row)) // what is no such value becomes Bad and is not found
+		}
+	}
+	return out
+}
+
+// look asks for all values collected so far.
+func (p *pointer) look(ctx context.Context) error {
+	if len(p.wanted) == 0 {
+		return nil
+	}
+	by := p.relation.ParentColumns
+	err := p.tx.Probe(ctx, p.parent, by, p.values, by, func(b *value.Batch) error {
+		ids, err := identities(ctx, p.tx, p.parent, by, b)
+		for _, id := range ids {
+			delete(p.wanted, string(id))
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	p.lost += int64(len(p.wanted))
+	p.tell(ctx)
+	clear(p.wanted)
+	p.values.Reset()
+	return nil
+}
+
+func (p *pointer) tell(ctx context.Context) {
+	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, p.values)
+	for row, id := range ids {
+		if err == nil && p.wanted[string(id)] && len(p.lines) < mostProblems {
+			p.lines = append(p.lines, fmt.Sprintf("%s: there is no such row in %s",
+				describe(p.relation.Columns, p.values.Columns, row), p.parent.Name))
+		}
+	}
+}

@@ -1,0 +1,100 @@
+// Package engine says what a database must do for a load. Each of its subpackages does it for one kind of database;
+// only they know a dialect.
+package engine
+
+import (
+	"context"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// BatchRows is the number of rows that travel together between a load and an engine.
+const BatchRows = 4096
+
+// Database is an open connection to one database. It is used by one goroutine at a time.
+type Database interface {
+	Reader
+
+	// Schema reads the catalogue.
+	Schema(ctx context.Context) (*schema.Schema, error)
+
+	// Begin opens the one transaction of a load, with the tables of work locked against other writers, and makes sure
+	// that the tables of own exist: where the engine can't make tables inside a transaction, before it. A load that
+	// will be rolled back names none. It waits a few seconds for a lock that somebody else holds; then it fails.
+	Begin(ctx context.Context, work, own []*schema.Table) (Tx, error)
+
+	Close() error
+}
+
+// Reader asks the database, inside or outside of a transaction. Its methods change nothing but identity counters.
+type Reader interface {
+	// Has tells whether the table is there.
+	Has(ctx context.Context, t *schema.Table) (bool, error)
+
+	// Count is the exact number of rows.
+	Count(ctx context.Context, t *schema.Table) (int64, error)
+
+	// Scan gives the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
+	// column's declared type comes as value.Bad. The batch is reused once sink is back.
+	Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error
+
+	// Probe is Scan for the rows whose columns by, an index of the table, equal one of the rows of keys. Keys that
+	// hold value.Null, value.Bad or value.New find nothing.
+	Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+		sink func(*value.Batch) error) error
+
+	// Fold gives, for values of a text column, the forms that are the same exactly where the column's collation
+	// holds the values equal. It may give the column that it got.
+	Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error)
+
+	// Reserve sets n locators aside that no row of t has and no later row gets by itself. In a transaction that
+	// locks t they stay unused until it ends; outside of one they are a guess.
+	Reserve(ctx context.Context, t *schema.Table, n int64) ([]Span, error)
+
+	// Newest gives the n rows that came last into t, as people read them; NULL is nil.
+	Newest(ctx context.Context, t *schema.Table, shown []Shown, n int) ([][]*string, error)
+}
+
+// Tx is the one transaction of a load.
+type Tx interface {
+	Reader
+
+	// Insert adds rows to the columns of t (its locator may be among them). Rows that only the database could judge,
+	// and did not take, come back as rejections; all others are in. Warnings of the database are rejections.
+	Insert(ctx context.Context, t *schema.Table, columns []string, rows *value.Batch) ([]Rejection, error)
+
+	// ReadBack gives columns of the rows whose columns by equal a row of keys, in the order of keys; by is the locator
+	// of t, with keys in ascending order, or columns that a unique constraint holds.
+	ReadBack(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+		into *value.Batch) error
+
+	// Commit ends the transaction. After an error the transaction is over; whether its changes are there only
+	// a new connection can tell.
+	Commit(ctx context.Context) error
+
+	// Rollback ends the transaction and takes back what it changed. After Commit it does nothing.
+	Rollback() error
+}
+
+// Span is a run of locators.
+type Span struct{ First, Count int64 }
+
+// Rejection is a row that the database did not take.
+type Rejection struct {
+	Row int    // its number in the batch
+	Why string // in the words of the database
+}
+
+// Shown is a column as it is shown to people: by itself, or, where Names are given, by those columns of the row that
+// Relation points at.
+type Shown struct {
+	Column   string
+	Relation *schema.Relation
+	Names    []Shown
+}
+
+// Refused is the error of a database that does not take a row of Ladle's own.
+type Refused struct{ Table, Why string }
+
+func (r *Refused) Error() string { return r.Table + " does not take a row: " + r.Why }

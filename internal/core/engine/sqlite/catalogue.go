@@ -1,0 +1,280 @@
+package sqlite
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Schema reads the tables of the file, without views, virtual tables, SQLite's and Ladle's own.
+func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
+	s := &schema.Schema{Database: d.path}
+	type entry struct {
+		name, sql     string
+		withoutRowid  bool
+		autoincrement bool
+	}
+	var entries []entry
+	err := d.each(`SELECT l.name, l.wr, m.sql FROM pragma_table_list l JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'
+		WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND l.name NOT LIKE 'ladle\_%' ESCAPE '\'
+		ORDER BY m.rowid`, nil, func(row *sqlite.Stmt) error {
+		entries = append(entries, entry{name: row.ColumnText(0), withoutRowid: row.ColumnBool(1), sql: row.ColumnText(2)})
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range entries {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		t := &schema.Table{Name: e.name}
+		if err := d.describe(t, e.withoutRowid, e.sql); err != nil {
+			return nil, err
+		}
+		s.Tables = append(s.Tables, t)
+	}
+	d.resolveParents(s)
+	return s, nil
+}
+
+func (d *Database) describe(t *schema.Table, withoutRowid bool, sql string) error {
+	primary, err := d.columns(t)
+	if err != nil {
+		return err
+	}
+	identity := ""
+	if len(primary) == 1 && !withoutRowid && strings.EqualFold(t.Column(primary[0]).Declared, "INTEGER") {
+		identity = primary[0]
+		t.Column(identity).Identity = true
+	}
+	if len(primary) > 0 {
+		t.Keys = append(t.Keys, schema.Key{Columns: primary, Primary: true})
+		t.Indexes = append(t.Indexes, primary)
+	}
+	t.Locator = locator(t, identity, withoutRowid)
+	for _, step := range []func(*schema.Table) error{d.indexes, d.relations, d.collations(sql), d.sample} {
+		if err := step(t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// locator is the name of the row number: the identity column, or a name of the hidden one that no column takes
+// (sqlite.org/rowidtable.html).
+func locator(t *schema.Table, identity string, withoutRowid bool) string {
+	if identity != "" || withoutRowid {
+		return identity
+	}
+	for _, name := range []string{"rowid", "_rowid_", "oid"} {
+		if !taken(t, name) {
+			return name
+		}
+	}
+	return ""
+}
+
+func taken(t *schema.Table, name string) bool {
+	for _, c := range t.Columns {
+		if strings.EqualFold(c.Name, name) {
+			return true
+		}
+	}
+	return false
+}
+
+// columns reads the columns and gives those of the primary key, in its order.
+func (d *Database) columns(t *schema.Table) ([]string, error) {
+	places := map[int]string{}
+	err := d.each("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?)", []any{t.Name},
+		func(row *sqlite.Stmt) error {
+			c := schema.Column{Name: row.ColumnText(0), Declared: row.ColumnText(1), Required: row.ColumnBool(2),
+				Generated: row.ColumnInt(5) == 2 || row.ColumnInt(5) == 3, Collation: "BINARY"}
+			c.Defaulted = !row.ColumnIsNull(3) && !strings.EqualFold(row.ColumnText(3), "null")
+			c.Type = declared(c.Declared)
+			if place := row.ColumnInt(4); place > 0 {
+				places[place] = c.Name
+			}
+			t.Columns = append(t.Columns, c)
+			return nil
+		})
+	primary := make([]string, len(places))
+	for place, name := range places {
+		primary[place-1] = name
+	}
+	return primary, err
+}
+
+func (d *Database) indexes(t *schema.Table) error {
+	return d.each(`SELECT i.name, i."unique" AND NOT i.partial, i.origin FROM pragma_index_list(?) i WHERE NOT i.partial`,
+		[]any{t.Name}, func(row *sqlite.Stmt) error {
+			unique, origin := row.ColumnBool(1), row.ColumnText(2)
+			columns, err := d.indexColumns(row.ColumnText(0))
+			if err != nil || columns == nil || origin == "pk" {
+				return err
+			}
+			t.Indexes = append(t.Indexes, columns)
+			if unique {
+				t.Keys = append(t.Keys, schema.Key{Columns: columns})
+			}
+			return nil
+		})
+}
+
+// indexColumns lists the columns of an index; nil when an expression is among them.
+func (d *Database) indexColumns(index string) ([]string, error) {
+	var columns []string
+	expression := false
+	err := d.each("SELECT name FROM pragma_index_info(?) ORDER BY seqno", []any{index}, func(row *sqlite.Stmt) error {
+		expression = expression || row.ColumnIsNull(0)
+		columns = append(columns, row.ColumnText(0))
+		return nil
+	})
+	if expression {
+		columns = nil
+	}
+	return columns, err
+}
+
+func (d *Database) relations(t *schema.Table) error {
+	last := -1
+	return d.each(`SELECT id, "table", "from", "to" FROM pragma_foreign_key_list(?) ORDER BY id, seq`, []any{t.Name},
+		func(row *sqlite.Stmt) error {
+			if id := row.ColumnInt(0); id != last {
+				t.Relations = append(t.Relations, schema.Relation{Parent: row.ColumnText(1)})
+				last = id
+			}
+			r := &t.Relations[len(t.Relations)-1]
+			r.Columns = append(r.Columns, row.ColumnText(2))
+			if !row.ColumnIsNull(3) {
+				r.ParentColumns = append(r.ParentColumns, row.ColumnText(3))
+			}
+			return nil
+		})
+}
+
+// resolveParents gives each relation the name of its parent as it was declared, and the parent's primary key where
+// the relation names no columns.
+func (d *Database) resolveParents(s *schema.Schema) {
+	for _, t := range s.Tables {
+		for i := range t.Relations {
+			r := &t.Relations[i]
+			for _, parent := range s.Tables {
+				if strings.EqualFold(parent.Name, r.Parent) {
+					r.Parent, r.ParentTable = parent.Name, parent
+					if len(r.ParentColumns) == 0 && len(parent.Keys) > 0 && parent.Keys[0].Primary {
+						r.ParentColumns = parent.Keys[0].Columns
+					}
+				}
+			}
+		}
+	}
+}
+
+// collations finds the collation of each column, which no pragma tells, from an index on an empty copy of the table.
+func (d *Database) collations(sql string) func(*schema.Table) error {
+	return func(t *schema.Table) error {
+		memory, err := sqlite.OpenConn(":memory:", sqlite.OpenReadWrite, sqlite.OpenMemory)
+		if err != nil {
+			return explain(d.path, err)
+		}
+		defer memory.Close()
+		if err := sqlitex.ExecuteTransient(memory, sql, nil); err != nil {
+			return explain(d.path, err)
+		}
+		for i := range t.Columns {
+			c := &t.Columns[i]
+			if c.Type.Kind != value.Text {
+				continue
+			}
+			index := fmt.Sprintf("CREATE INDEX ladle_%d ON %s (%s)", i, quote(t.Name), quote(c.Name))
+			if err := sqlitex.ExecuteTransient(memory, index, nil); err != nil {
+				return explain(d.path, err)
+			}
+			ask := fmt.Sprintf("SELECT coll FROM pragma_index_xinfo('ladle_%d') WHERE key", i)
+			err := sqlitex.ExecuteTransient(memory, ask, &sqlitex.ExecOptions{ResultFunc: func(row *sqlite.Stmt) error {
+				c.Collation = strings.ToUpper(row.ColumnText(0))
+				return nil
+			}})
+			if err != nil {
+				return explain(d.path, err)
+			}
+		}
+		return d.knownCollations(t)
+	}
+}
+
+func (d *Database) knownCollations(t *schema.Table) error {
+	for _, c := range t.Columns {
+		switch c.Collation {
+		case "BINARY", "NOCASE", "RTRIM":
+		default:
+			return fault.At(fault.Wrong, fault.Problem{File: d.path,
+				What: fmt.Sprintf("column %s.%s has the collation %s, which SQLite doesn't bring along", t.Name, c.Name, c.Collation),
+				Do:   "declare the column with BINARY, NOCASE or RTRIM"})
+		}
+	}
+	return nil
+}
+
+var sizes = regexp.MustCompile(`\(\s*(\d+)\s*(?:,\s*(\d+)\s*)?\)`)
+
+// declared reads a declared type: by SQLite's rules of affinity (sqlite.org/datatype3.html, §3.1) and, within
+// NUMERIC, by the names that people use for what SQLite doesn't know.
+func declared(text string) value.Type {
+	upper := strings.ToUpper(text)
+	first, second := 0, 0
+	if m := sizes.FindStringSubmatch(upper); m != nil {
+		first, _ = strconv.Atoi(m[1])
+		second, _ = strconv.Atoi(m[2])
+	}
+	has := func(words ...string) bool {
+		for _, w := range words {
+			if strings.Contains(upper, w) {
+				return true
+			}
+		}
+		return false
+	}
+	switch {
+	case has("INT"):
+		return value.Type{Kind: value.Int}
+	case has("CHAR", "CLOB", "TEXT"):
+		return value.Type{Kind: value.Text, Length: first}
+	case has("BLOB"):
+		return value.Type{Kind: value.Bytes, Length: first}
+	case upper == "", upper == "ANY":
+		return value.Type{Kind: value.Text}
+	case has("REAL", "FLOA", "DOUB"):
+		return value.Type{Kind: value.Float}
+	case has("BOOL"):
+		return value.Type{Kind: value.Bool}
+	case has("DATETIME", "TIMESTAMP"):
+		return value.Type{Kind: value.DateTime}
+	case has("DATE"):
+		return value.Type{Kind: value.Date}
+	case has("TIME"):
+		return value.Type{Kind: value.Time}
+	case has("NUM", "DEC", "MONEY"):
+		return number(first, second)
+	}
+	return value.Type{Kind: value.Text, Length: first, Kept: value.AsNumberLook}
+}
+
+func number(precision, scale int) value.Type {
+	t := value.Type{Kind: value.Decimal, Precision: precision, Scale: scale, Kept: value.AsDouble}
+	if precision > 0 && precision <= 18 && scale <= precision {
+		t.Kind = value.Fixed
+	}
+	return t
+}

@@ -1,0 +1,217 @@
+package sqlite
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strconv"
+	"unsafe"
+
+	"zombiezen.com/go/sqlite"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// codec moves the values of one column between a batch and SQLite's storage classes.
+type codec struct {
+	kind  value.Kind
+	scale int
+	form  form
+	room  []byte
+}
+
+// codecs makes a codec for each column; name may also be the locator.
+func (d *Database) codecs(t *schema.Table, columns []string) ([]codec, []value.Type) {
+	codecs, types := make([]codec, len(columns)), make([]value.Type, len(columns))
+	for i, name := range columns {
+		types[i] = value.Type{Kind: value.Int}
+		if c := t.Column(name); c != nil {
+			types[i] = c.Type
+		}
+		f, ok := d.forms[t][name]
+		if !ok {
+			f = isoForm
+			f.integer = types[i].Kind == value.Bool
+		}
+		codecs[i] = codec{kind: types[i].Kind, scale: types[i].Scale, form: f}
+	}
+	return codecs, types
+}
+
+// bind gives slot i of c to a parameter of s.
+func (k *codec) bind(s *sqlite.Stmt, parameter int, c *value.Column, i int) {
+	if c.States[i] != value.Given {
+		s.BindNull(parameter)
+		return
+	}
+	switch k.kind {
+	case value.Text:
+		s.BindText(parameter, text(c.Bytes(i)))
+	case value.Bytes:
+		s.BindBytes(parameter, c.Bytes(i))
+	case value.Decimal:
+		bindDecimal(s, parameter, text(c.Bytes(i)))
+	case value.Int:
+		s.BindInt64(parameter, c.Nums[i])
+	case value.Fixed:
+		k.bindFixed(s, parameter, c.Nums[i])
+	case value.Float:
+		s.BindFloat(parameter, c.Float(i))
+	default:
+		k.bindFormed(s, parameter, c.Nums[i])
+	}
+}
+
+// text is b as a string, for the time that b doesn't change.
+func text(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
+
+func bindDecimal(s *sqlite.Stmt, parameter int, canonical string) {
+	if n, err := strconv.ParseInt(canonical, 10, 64); err == nil {
+		s.BindInt64(parameter, n)
+		return
+	}
+	f, _ := strconv.ParseFloat(canonical, 64) // value.Parse took only what a double keeps
+	s.BindFloat(parameter, f)
+}
+
+func (k *codec) bindFixed(s *sqlite.Stmt, parameter int, n int64) {
+	if k.scale == 0 {
+		s.BindInt64(parameter, n)
+		return
+	}
+	s.BindFloat(parameter, value.FixedToFloat(n, k.scale)) // NUMERIC affinity makes whole numbers of whole doubles
+}
+
+func (k *codec) bindFormed(s *sqlite.Stmt, parameter int, n int64) {
+	if k.form.integer {
+		if k.kind == value.DateTime {
+			n /= second
+		}
+		s.BindInt64(parameter, n)
+		return
+	}
+	k.room = k.form.append(k.room[:0], k.kind, n)
+	s.BindText(parameter, text(k.room))
+}
+
+// read adds column i of the row that s stands on to c.
+func (k *codec) read(s *sqlite.Stmt, i int, c *value.Column) {
+	switch s.ColumnType(i) {
+	case sqlite.TypeNull:
+		c.AppendState(value.Null)
+	case sqlite.TypeInteger:
+		k.readInteger(c, s.ColumnInt64(i))
+	case sqlite.TypeFloat:
+		k.readFloat(c, s.ColumnFloat(i))
+	case sqlite.TypeText:
+		k.readText(c, s.ColumnText(i))
+	default:
+		k.readBlob(c, s, i)
+	}
+}
+
+func (k *codec) readInteger(c *value.Column, n int64) {
+	switch {
+	case k.kind == value.Int || k.kind == value.Bool && k.form.integer && n>>1 == 0:
+		c.AppendNum(n)
+	case k.kind == value.Fixed:
+		if scaled, ok := times(n, k.scale); ok {
+			c.AppendNum(scaled)
+			return
+		}
+		c.AppendState(value.Bad)
+	case k.kind == value.Decimal:
+		c.AppendBytes(strconv.AppendInt(nil, n, 10))
+	case k.kind == value.Float:
+		c.AppendFloat(float64(n))
+	case k.kind == value.DateTime && k.form.integer && n > math.MinInt64/second && n < math.MaxInt64/second:
+		c.AppendNum(n * second)
+	default:
+		c.AppendState(value.Bad)
+	}
+}
+
+// times is n * 10^scale, where that fits.
+func times(n int64, scale int) (int64, bool) {
+	for range scale {
+		if n > math.MaxInt64/10 || n < math.MinInt64/10 {
+			return 0, false
+		}
+		n *= 10
+	}
+	return n, true
+}
+
+func (k *codec) readFloat(c *value.Column, f float64) {
+	switch k.kind {
+	case value.Float:
+		c.AppendFloat(f)
+		return
+	case value.Fixed:
+		if n, ok := value.FloatToFixed(f, k.scale); ok {
+			c.AppendNum(n)
+			return
+		}
+	case value.Decimal:
+		c.AppendBytes(value.FloatText(f))
+		return
+	}
+	c.AppendState(value.Bad)
+}
+
+func (k *codec) readText(c *value.Column, s string) {
+	switch {
+	case k.kind == value.Text:
+		c.AppendBytes(unsafe.Slice(unsafe.StringData(s), len(s)))
+	case formed(k.kind) && !k.form.integer:
+		k.room = append(k.room[:0], s...)
+		k.form.parse(c, k.room)
+	default:
+		c.AppendState(value.Bad)
+	}
+}
+
+func (k *codec) readBlob(c *value.Column, s *sqlite.Stmt, i int) {
+	if k.kind != value.Bytes {
+		c.AppendState(value.Bad)
+		return
+	}
+	b := make([]byte, s.ColumnLen(i))
+	s.ColumnBytes(i, b)
+	c.AppendBytes(b)
+}
+
+// Fold gives values as the column's collation compares them (sqlite.org/datatype3.html, §7).
+func fold(collation string, values *value.Column) (*value.Column, error) {
+	var change func([]byte) []byte
+	switch collation {
+	case "", "BINARY":
+		return values, nil
+	case "NOCASE":
+		change = lowerASCII
+	case "RTRIM":
+		change = func(b []byte) []byte { return bytes.TrimRight(b, " ") }
+	default:
+		return nil, fmt.Errorf("the collation %s is not known", collation)
+	}
+	folded := &value.Column{Kind: values.Kind}
+	for i, state := range values.States {
+		if state != value.Given {
+			folded.AppendState(state)
+			continue
+		}
+		folded.AppendBytes(change(values.Bytes(i)))
+	}
+	return folded, nil
+}
+
+func lowerASCII(b []byte) []byte {
+	lower := bytes.Clone(b)
+	for i, c := range lower {
+		if 'A' <= c && c <= 'Z' {
+			lower[i] = c + 'a' - 'A'
+		}
+	}
+	return lower
+}

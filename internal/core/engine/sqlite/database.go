@@ -1,0 +1,194 @@
+// Package sqlite is the engine for SQLite files, on the pure-Go build of the library.
+package sqlite
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
+)
+
+const (
+	lockWait  = 5 * time.Second
+	cacheSize = 64 << 10 // kibibytes of pages that the connection keeps
+)
+
+// Database is an open SQLite file.
+type Database struct {
+	conn  *sqlite.Conn
+	path  string
+	forms map[*schema.Table]map[string]form
+
+	reserved map[string]int64 // the last locator given out in this transaction, by table
+}
+
+var _ engine.Database = (*Database)(nil)
+
+// Open opens the file at path, which must exist. The connection keeps the file's journal and durability settings.
+// It enforces no relations while rows are written, since a load proves them all afterwards.
+func Open(path string) (*Database, error) {
+	info, err := os.Stat(path)
+	if err != nil || info.IsDir() {
+		return nil, fault.Because(fault.Failed, err, fault.Problem{File: path, What: "there is no such database file",
+			Do: "check --db; ladle load fills tables that exist already and makes no database"})
+	}
+	conn, err := sqlite.OpenConn(path, sqlite.OpenReadWrite)
+	if err != nil {
+		return nil, explain(path, err)
+	}
+	conn.SetBusyTimeout(lockWait)
+	d := &Database{conn: conn, path: path, forms: map[*schema.Table]map[string]form{},
+		reserved: map[string]int64{}}
+	for _, q := range []string{
+		fmt.Sprintf("PRAGMA cache_size = -%d", cacheSize),
+		"PRAGMA foreign_keys = OFF",
+		"SELECT count(*) FROM sqlite_schema",
+	} {
+		if err := sqlitex.ExecuteTransient(conn, q, nil); err != nil {
+			conn.Close()
+			return nil, explain(path, err)
+		}
+	}
+	return d, nil
+}
+
+// explain makes a fault of an error of the library.
+func explain(path string, err error) error {
+	if err == nil || errors.As(err, new(*fault.Fault)) {
+		return err
+	}
+	p := fault.Problem{File: path}
+	switch sqlite.ErrCode(err).ToPrimary() {
+	case sqlite.ResultBusy, sqlite.ResultLocked:
+		p.What = "the database is locked by another program"
+		p.Do = "try again when that program is done with it"
+	case sqlite.ResultReadOnly, sqlite.ResultPerm, sqlite.ResultAuth:
+		p.What = "the database can't be written to"
+		p.Do = "check the rights of the file and of its folder"
+	case sqlite.ResultNotADB:
+		p.What = "this file is not an SQLite database"
+		p.Do = "check --db"
+	case sqlite.ResultCorrupt:
+		p.What = "the database file is damaged: " + words(err)
+		p.Do = "restore it from a copy"
+	case sqlite.ResultFull:
+		p.What = "the disk is full"
+		p.Do = "make room and load again"
+	case sqlite.ResultCantOpen:
+		p.What = "the database can't be opened"
+		p.Do = "check the rights of the file and of its folder"
+	default:
+		p.What = "the database failed: " + words(err)
+	}
+	return fault.Because(fault.Failed, err, p)
+}
+
+// words is the library's message without the parts of the call that it came from.
+func words(err error) string {
+	text := strings.TrimPrefix(err.Error(), "sqlite: ")
+	text = strings.TrimPrefix(text, "step: ")
+	if i := strings.LastIndex(text, "SQLITE_"); i > 0 {
+		text = strings.TrimRight(text[:i], " (:")
+	}
+	return text
+}
+
+// Close closes the file.
+func (d *Database) Close() error { return explain(d.path, d.conn.Close()) }
+
+func (d *Database) exec(query string) error {
+	return explain(d.path, sqlitex.ExecuteTransient(d.conn, query, nil))
+}
+
+// each runs a query and calls row for each of its rows.
+func (d *Database) each(query string, arguments []any, row func(*sqlite.Stmt) error) error {
+	return explain(d.path, sqlitex.ExecuteTransient(d.conn, query, &sqlitex.ExecOptions{Args: arguments, ResultFunc: row}))
+}
+
+// Begin takes the file's write lock: it keeps all other writers off all tables. SQLite makes tables inside
+// a transaction, so that those of own go again with a rollback.
+func (d *Database) Begin(ctx context.Context, work, own []*schema.Table) (engine.Tx, error) {
+	if err := d.exec("BEGIN IMMEDIATE"); err != nil {
+		return nil, err
+	}
+	clear(d.reserved)
+	t := &tx{Database: d}
+	for _, table := range own {
+		if err := d.exec(definition(table)); err != nil {
+			return nil, errors.Join(err, t.Rollback())
+		}
+	}
+	return t, ctx.Err()
+}
+
+// definition is the statement that makes a table of Ladle's own.
+func definition(t *schema.Table) string {
+	var lines []string
+	for _, c := range t.Columns {
+		line := quote(c.Name) + " " + c.Declared
+		if c.Identity {
+			line += " PRIMARY KEY"
+		}
+		if c.Required {
+			line += " NOT NULL"
+		}
+		lines = append(lines, line)
+	}
+	for _, k := range t.Keys {
+		if !k.Primary {
+			lines = append(lines, "UNIQUE ("+quoted(k.Columns)+")")
+		}
+	}
+	return "CREATE TABLE IF NOT EXISTS " + quote(t.Name) + " (" + strings.Join(lines, ", ") + ")"
+}
+
+// tx is an open transaction.
+type tx struct {
+	*Database
+	insert    *sqlite.Stmt
+	statement string // the text of insert
+}
+
+// Commit ends the transaction. A reader that keeps the file busy makes it wait.
+func (t *tx) Commit(context.Context) error {
+	t.drop()
+	return t.exec("COMMIT")
+}
+
+// Rollback ends the transaction and takes back what it changed.
+func (t *tx) Rollback() error {
+	t.drop()
+	if t.conn.AutocommitEnabled() {
+		return nil
+	}
+	return t.exec("ROLLBACK")
+}
+
+func (t *tx) drop() {
+	if t.insert != nil {
+		_ = t.insert.Finalize() // repeats the error of its last step, which was told
+		t.insert, t.statement = nil, ""
+	}
+}
+
+// quote makes an identifier of any name (SQLite doubles a quote inside).
+func quote(name string) string { return `"` + strings.ReplaceAll(name, `"`, `""`) + `"` }
+
+func quoted(names []string) string { return strings.Join(quotedEach(names), ", ") }
+
+func quotedEach(names []string) []string {
+	q := make([]string, len(names))
+	for i, n := range names {
+		q[i] = quote(n)
+	}
+	return q
+}

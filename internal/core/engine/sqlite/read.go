@@ -1,0 +1,206 @@
+package sqlite
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"zombiezen.com/go/sqlite"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Has looks into the catalogue.
+func (d *Database) Has(_ context.Context, t *schema.Table) (there bool, err error) {
+	err = d.each("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", []any{t.Name}, func(*sqlite.Stmt) error {
+		there = true
+		return nil
+	})
+	return there, err
+}
+
+// Count reads the smallest index of the table.
+func (d *Database) Count(_ context.Context, t *schema.Table) (n int64, err error) {
+	err = d.each("SELECT count(*) FROM "+quote(t.Name), nil, func(row *sqlite.Stmt) error {
+		n = row.ColumnInt64(0)
+		return nil
+	})
+	return n, err
+}
+
+// Fold follows the column's collation: BINARY, NOCASE (for the letters of ASCII) or RTRIM.
+func (d *Database) Fold(_ context.Context, c *schema.Column, values *value.Column) (*value.Column, error) {
+	return fold(c.Collation, values)
+}
+
+// Scan reads the table, or an index that has all the columns.
+func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
+	s, err := d.prepare("SELECT " + quoted(columns) + " FROM " + quote(t.Name))
+	if err != nil {
+		return err
+	}
+	defer s.Finalize()
+	return d.drain(ctx, s, t, columns, sink)
+}
+
+func (d *Database) prepare(query string) (*sqlite.Stmt, error) {
+	s, _, err := d.conn.PrepareTransient(query)
+	return s, explain(d.path, err)
+}
+
+// drain gives the rows of s, whose columns are those of t, to sink.
+func (d *Database) drain(ctx context.Context, s *sqlite.Stmt, t *schema.Table, columns []string,
+	sink func(*value.Batch) error) error {
+	codecs, types := d.codecs(t, columns)
+	batch := value.NewBatch(types)
+	for {
+		more, err := s.Step()
+		if err != nil {
+			return explain(d.path, err)
+		}
+		if more {
+			for i := range codecs {
+				codecs[i].read(s, i, &batch.Columns[i])
+			}
+		}
+		if n := batch.Len(); n == engine.BatchRows || n > 0 && !more {
+			if err := sink(batch); err != nil {
+				return err
+			}
+			batch.Reset()
+		}
+		if !more {
+			return nil
+		}
+		if err := ctx.Err(); batch.Len() == 0 && err != nil {
+			return err
+		}
+	}
+}
+
+// Probe puts the keys into a temporary table and joins it: SQLite looks each key up in the index.
+func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+	sink func(*value.Batch) error) error {
+	if err := d.wanted(t, by, keys); err != nil {
+		return err
+	}
+	on := make([]string, len(by))
+	for i, name := range by {
+		on[i] = fmt.Sprintf("t.%s = w.k%d", quote(name), i)
+	}
+	selected := make([]string, len(columns))
+	for i, name := range columns {
+		selected[i] = "t." + quote(name)
+	}
+	s, err := d.prepare(fmt.Sprintf("SELECT %s FROM temp.ladle_wanted w CROSS JOIN %s t ON %s ORDER BY w.n",
+		strings.Join(selected, ", "), quote(t.Name), strings.Join(on, " AND ")))
+	if err != nil {
+		return err
+	}
+	defer s.Finalize()
+	return d.drain(ctx, s, t, columns, sink)
+}
+
+// wanted fills temp.ladle_wanted with the keys, numbered in n.
+func (d *Database) wanted(t *schema.Table, by []string, keys *value.Batch) error {
+	names, marks := make([]string, len(by)), make([]string, len(by))
+	for i := range by {
+		names[i], marks[i] = fmt.Sprintf("k%d", i), "?"
+	}
+	if err := d.exec("DROP TABLE IF EXISTS temp.ladle_wanted"); err != nil {
+		return err
+	}
+	columns := strings.Join(names, ", ")
+	if err := d.exec("CREATE TEMP TABLE ladle_wanted (n INTEGER PRIMARY KEY, " + columns + ")"); err != nil {
+		return err
+	}
+	s, err := d.prepare("INSERT INTO temp.ladle_wanted (" + columns + ") VALUES (" + strings.Join(marks, ", ") + ")")
+	if err != nil {
+		return err
+	}
+	defer s.Finalize()
+	codecs, _ := d.codecs(t, by)
+	for row := range keys.Len() {
+		for i := range codecs {
+			codecs[i].bind(s, i+1, &keys.Columns[i], row) // what is no value is NULL and equals nothing
+		}
+		if _, err := s.Step(); err != nil {
+			return explain(d.path, err)
+		}
+		if err := s.Reset(); err != nil {
+			return explain(d.path, err)
+		}
+	}
+	return nil
+}
+
+// Reserve gives the numbers behind the largest that the table has or had, or that were given in this transaction.
+func (d *Database) Reserve(_ context.Context, t *schema.Table, n int64) ([]engine.Span, error) {
+	if t.Locator == "" || n == 0 {
+		return nil, nil
+	}
+	last := d.reserved[t.Name]
+	take := func(row *sqlite.Stmt) error {
+		last = max(last, row.ColumnInt64(0))
+		return nil
+	}
+	if err := d.each(fmt.Sprintf("SELECT max(%s) FROM %s", quote(t.Locator), quote(t.Name)), nil, take); err != nil {
+		return nil, err
+	}
+	counted := false
+	err := d.each("SELECT 1 FROM sqlite_schema WHERE name = 'sqlite_sequence'", nil, func(*sqlite.Stmt) error {
+		counted = true
+		return nil
+	})
+	if err == nil && counted {
+		err = d.each("SELECT seq FROM sqlite_sequence WHERE name = ?", []any{t.Name}, take)
+	}
+	d.reserved[t.Name] = last + n
+	return []engine.Span{{First: last + 1, Count: n}}, err
+}
+
+// Newest orders by the locator, so by coming; a table without one by its primary key.
+func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
+	selected := make([]string, len(shown))
+	for i, s := range shown {
+		selected[i] = expression("t", s, 0)
+	}
+	order := ""
+	switch {
+	case t.Locator != "":
+		order = "ORDER BY " + quote(t.Locator) + " DESC"
+	case len(t.Keys) > 0:
+		order = "ORDER BY " + strings.Join(quotedEach(t.Keys[0].Columns), " DESC, ") + " DESC"
+	}
+	var rows [][]*string
+	query := fmt.Sprintf("SELECT %s FROM %s t %s LIMIT %d", strings.Join(selected, ", "), quote(t.Name), order, n)
+	err := d.each(query, nil, func(row *sqlite.Stmt) error {
+		cells := make([]*string, len(shown))
+		for i := range cells {
+			if !row.ColumnIsNull(i) {
+				text := row.ColumnText(i)
+				cells[i] = &text
+			}
+		}
+		rows = append(rows, cells)
+		return nil
+	})
+	return rows, err
+}
+
+// expression is the SQL for a shown column of the table that goes by alias.
+func expression(alias string, s engine.Shown, depth int) string {
+	own := alias + "." + quote(s.Column)
+	if len(s.Names) == 0 {
+		return own
+	}
+	parent := fmt.Sprintf("p%d", depth)
+	names := make([]string, len(s.Names))
+	for i, name := range s.Names {
+		names[i] = expression(parent, name, depth+1)
+	}
+	return fmt.Sprintf("(SELECT %s FROM %s %s WHERE %s.%s = %s)", strings.Join(names, " || ' · ' || "),
+		quote(s.Relation.Parent), parent, parent, quote(s.Relation.ParentColumns[0]), own)
+}

@@ -1,0 +1,126 @@
+package ladlefile
+
+import (
+	"fmt"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Plan is a ladle file that fits its inputs and its database, with every name resolved.
+type Plan struct {
+	File   *File
+	Schema *schema.Schema
+	Feeds  []*Feed // the inputs that steps use, in the order of the ladle file
+	Steps  []*Step // in the order of loading
+}
+
+// Feed is an input at work.
+type Feed struct {
+	Input   *Input
+	Header  []string
+	Columns []clean.Column // what steps use of it
+}
+
+// Step is a block at work: rows of one input into one table.
+type Step struct {
+	Name    string
+	Block   *Block
+	Feed    *Feed
+	Table   *schema.Table
+	Columns []Fed
+	Key     []int    // which of Columns; empty when rows are not recognised
+	After   []string // why it stands behind other steps
+}
+
+// Fed is a column of the table and where its values come from.
+type Fed struct {
+	Column *schema.Column
+	Value  Value
+}
+
+// Value is a resolved source. Exactly one of its parts is used: Find, Constant, or else Cell.
+type Value struct {
+	Cell     int // which of the feed's columns
+	Header   string
+	Constant *value.Column // of one slot
+	Find     *Lookup
+}
+
+// Lookup is a resolved find.
+type Lookup struct {
+	Table    *schema.Table
+	By       []Fed
+	Yields   *schema.Column // the column of Table whose value is found
+	NotFound NotFound
+	Several  Several
+}
+
+// Names lists the columns by which the lookup finds.
+func (l *Lookup) Names() []string { return names(l.By) }
+
+// Names lists the columns that the step feeds.
+func (s *Step) Names() []string { return names(s.Columns) }
+
+// KeyNames lists the columns of the key.
+func (s *Step) KeyNames() []string {
+	key := make([]string, len(s.Key))
+	for i, k := range s.Key {
+		key[i] = s.Columns[k].Column.Name
+	}
+	return key
+}
+
+// Feeds tells whether the step gives the table's identity column its values.
+func (s *Step) FeedsIdentity() bool {
+	for _, f := range s.Columns {
+		if f.Column.Identity {
+			return true
+		}
+	}
+	return false
+}
+
+func names(fed []Fed) []string {
+	names := make([]string, len(fed))
+	for i, f := range fed {
+		names[i] = f.Column.Name
+	}
+	return names
+}
+
+// Lookups calls visit for each find of the step, those inside of others first.
+func (s *Step) Lookups(visit func(*Lookup)) {
+	for _, f := range s.Columns {
+		f.Value.lookups(visit)
+	}
+}
+
+func (v Value) lookups(visit func(*Lookup)) {
+	if v.Find == nil {
+		return
+	}
+	for _, by := range v.Find.By {
+		by.Value.lookups(visit)
+	}
+	visit(v.Find)
+}
+
+// Label is the source in words, for messages: the header, the constant or the finds' headers.
+func (v Value) Label() string {
+	switch {
+	case v.Constant != nil:
+		return fmt.Sprintf("the constant %q", v.Constant.Text(0))
+	case v.Find == nil:
+		return v.Header
+	}
+	label := ""
+	for i, by := range v.Find.By {
+		if i > 0 {
+			label += ", "
+		}
+		label += by.Value.Label()
+	}
+	return label
+}

@@ -1,0 +1,332 @@
+package ladlefile
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
+	"ladle/internal/core/value"
+)
+
+// Resolve holds the ladle file against the headers of its inputs, by the inputs' names, and against the database.
+// All that doesn't fit comes in one error, a *fault.Fault.
+func Resolve(f *File, headers map[string][]string, db *schema.Schema) (*Plan, error) {
+	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}}
+	plan := &Plan{File: f, Schema: db}
+	for _, in := range f.Inputs {
+		r.feeds[in.Name.Value] = &Feed{Input: in, Header: headers[in.Name.Value]}
+	}
+	var steps []*Step
+	for _, b := range f.Blocks {
+		if s := r.step(b); s != nil {
+			steps = append(steps, s)
+		}
+	}
+	if r.problems == nil {
+		plan.Steps = r.order(steps)
+	}
+	if r.problems != nil {
+		return nil, fault.At(fault.Wrong, r.problems...)
+	}
+	for _, in := range f.Inputs {
+		if feed := r.feeds[in.Name.Value]; len(feed.Columns) > 0 {
+			plan.Feeds = append(plan.Feeds, feed)
+		}
+	}
+	return plan, nil
+}
+
+type resolver struct {
+	decoder
+	schema *schema.Schema
+	feeds  map[string]*Feed
+}
+
+func (r *resolver) step(b *Block) *Step {
+	s := &Step{Name: b.Name.Value, Block: b, Feed: r.feed(b.From), Table: r.table(b.Table())}
+	if s.Feed == nil || s.Table == nil {
+		return nil
+	}
+	before := len(r.problems)
+	for _, c := range b.Columns {
+		s.Columns = append(s.Columns, r.fed(s.Feed, s.Table, c))
+	}
+	if len(r.problems) > before {
+		return nil
+	}
+	for _, missing := range s.Table.Missing(s.Names()) {
+		r.problem(b.Name.Place, fmt.Sprintf("%s.%s must have a value, and nothing gives it one", s.Table.Name, missing),
+			fmt.Sprintf("add %s: to columns:", missing))
+	}
+	r.key(s)
+	return s
+}
+
+func (r *resolver) feed(name Text) *Feed {
+	if f := r.feeds[name.Value]; f != nil {
+		return f
+	}
+	known := make([]string, 0, len(r.feeds))
+	for n := range r.feeds {
+		known = append(known, n)
+	}
+	slices.Sort(known)
+	r.problem(name.Place, fmt.Sprintf("there is no input %q", name.Value), fault.DidYouMean(name.Value, known))
+	return nil
+}
+
+func (r *resolver) table(name Text) *schema.Table {
+	t := r.schema.Table(name.Value)
+	if t == nil {
+		do := fault.DidYouMean(name.Value, r.schema.Names())
+		if do == "" {
+			do = "the database has no tables"
+		}
+		r.problem(name.Place, fmt.Sprintf("%s has no table %q", r.schema.Database, name.Value), do)
+	}
+	return t
+}
+
+// fed resolves one column of a block or of a find. A problem leaves parts of it empty.
+func (r *resolver) fed(feed *Feed, t *schema.Table, c Column) Fed {
+	column := t.Column(c.Name.Value)
+	switch {
+	case column == nil:
+		r.problem(c.Name.Place, fmt.Sprintf("table %s has no column %q", t.Name, c.Name.Value), fault.DidYouMean(c.Name.Value, t.Names()))
+		return Fed{}
+	case column.Generated:
+		r.problem(c.Name.Place, fmt.Sprintf("%s.%s is computed by the database", t.Name, column.Name), "take it out")
+		return Fed{}
+	case column.Odd != "":
+		r.problem(c.Name.Place, fmt.Sprintf("%s.%s can't be used: %s", t.Name, column.Name, column.Odd),
+			"correct those rows first, or declare the column as text")
+		return Fed{}
+	}
+	fed := Fed{Column: column}
+	switch s := c.Source; {
+	case s.Find != nil:
+		fed.Value.Find = r.find(feed, t, column, s.Find)
+	case s.Constant.Given():
+		fed.Value.Constant = r.constant(column, s.Constant)
+	default:
+		fed.Value = r.cell(feed, column.Type, s.From)
+	}
+	return fed
+}
+
+func (r *resolver) constant(c *schema.Column, t Text) *value.Column {
+	column := value.NewColumn(c.Type)
+	if err := value.Parse(&column, c.Type, []byte(t.Value)); err != nil {
+		r.problem(t.Place, fmt.Sprintf("the constant %q %s", t.Value, err), "")
+	}
+	return &column
+}
+
+// cell uses a column of the input as values of t.
+func (r *resolver) cell(feed *Feed, t value.Type, header Text) Value {
+	field := slices.IndexFunc(feed.Header, func(h string) bool { return source.Plain(h) == source.Plain(header.Value) })
+	if field < 0 {
+		r.problem(header.Place, fmt.Sprintf("input %s (%s) has no column %q", feed.Input.Name.Value, feed.Input.File.Value,
+			header.Value), fault.DidYouMean(header.Value, feed.Header))
+		return Value{}
+	}
+	use := clean.Column{Field: field, Type: t}
+	i := slices.Index(feed.Columns, use)
+	if i < 0 {
+		i = len(feed.Columns)
+		feed.Columns = append(feed.Columns, use)
+	}
+	return Value{Cell: i, Header: feed.Header[field]}
+}
+
+func (r *resolver) find(feed *Feed, t *schema.Table, column *schema.Column, f *Find) *Lookup {
+	parent := r.table(f.Table)
+	if parent == nil {
+		return nil
+	}
+	before := len(r.problems)
+	l := &Lookup{Table: parent, NotFound: f.NotFound, Several: f.Several}
+	for _, by := range f.By {
+		l.By = append(l.By, r.fed(feed, parent, by))
+	}
+	if len(r.problems) > before {
+		return nil
+	}
+	l.Yields = r.yields(t, column, parent, f)
+	if l.Yields != nil {
+		r.judgeFind(t, column, l, f)
+	}
+	return l
+}
+
+// yields is the column of parent that column points at: by a declared relation, else the primary key.
+func (r *resolver) yields(t *schema.Table, column *schema.Column, parent *schema.Table, f *Find) *schema.Column {
+	if relation := t.Relation(column.Name); relation != nil {
+		if relation.Parent != parent.Name {
+			r.problem(f.Table.Place, fmt.Sprintf("%s.%s points at %s, not at %s", t.Name, column.Name, relation.Parent, parent.Name),
+				fmt.Sprintf("write find: %s.COLUMN", relation.Parent))
+			return nil
+		}
+		return parent.Column(relation.ParentColumns[0])
+	}
+	for _, k := range parent.Keys {
+		if k.Primary && len(k.Columns) == 1 {
+			return parent.Column(k.Columns[0])
+		}
+	}
+	r.problem(f.Place, fmt.Sprintf("%s.%s has no declared relation, and %s has no primary key of one column", t.Name, column.Name,
+		parent.Name), "feed the column directly, with from:")
+	return nil
+}
+
+// judgeFind refuses what a find can't do with the rows that it doesn't find.
+func (r *resolver) judgeFind(t *schema.Table, column *schema.Column, l *Lookup, f *Find) {
+	if t == l.Table {
+		r.problem(f.Place, fmt.Sprintf("%s.%s points at its own table", t.Name, column.Name),
+			"a table that points at itself can't be found in while it is filled; leave the column out")
+	}
+	if (l.NotFound == BlankNotFound || l.Several == BlankSeveral) && column.Required {
+		r.problem(f.Place, fmt.Sprintf("leave_blank can't be: %s.%s must have a value", t.Name, column.Name), "write refuse")
+	}
+	if l.Yields.Type.Kind != column.Type.Kind {
+		r.problem(f.Place, fmt.Sprintf("%s.%s is a %s, but %s.%s that it should point at is a %s", t.Name, column.Name,
+			column.Type.Kind, l.Table.Name, l.Yields.Name, l.Yields.Type.Kind), "feed the column directly, with from:")
+	}
+	if l.NotFound != AddNotFound {
+		return
+	}
+	if !l.Yields.Identity {
+		r.problem(f.Place, fmt.Sprintf("not_found: add can't be: %s.%s is not counted by the database", l.Table.Name, l.Yields.Name),
+			"give the lookup a block of its own")
+	}
+	for _, by := range l.By {
+		if by.Value.Find != nil {
+			r.problem(f.Place, "not_found: add can't be where a find stands inside another", "give the table a block of its own")
+		}
+	}
+	for _, missing := range l.Table.Missing(l.Names()) {
+		r.problem(f.Place, fmt.Sprintf("not_found: add can't be: a new row of %s also needs %s", l.Table.Name, missing),
+			"give the lookup a block of its own")
+	}
+}
+
+// key resolves the key that the block names, or finds the one unique constraint whose columns are all fed.
+func (r *resolver) key(s *Step) {
+	b := s.Block
+	if b.Keyless {
+		if b.There == RefuseThere || b.Repeats != RefuseRepeats {
+			r.problem(b.KeyAt, "without a key no row is recognised as there already or repeated",
+				"take already_there: and repeats: out")
+		}
+		return
+	}
+	names := make([]string, len(b.Key))
+	for i, k := range b.Key {
+		names[i] = k.Value
+	}
+	if len(b.Key) == 0 {
+		names = r.defaultKey(s)
+	}
+	fed := s.Names()
+	for i, name := range names {
+		at := slices.Index(fed, name)
+		if at < 0 {
+			r.problem(b.Key[i].Place, fmt.Sprintf("key: names %q, which this block doesn't feed", name), fault.DidYouMean(name, fed))
+			continue
+		}
+		s.Key = append(s.Key, at)
+	}
+}
+
+func (r *resolver) defaultKey(s *Step) []string {
+	fed := s.Names()
+	var found [][]string
+	for _, k := range s.Table.Keys {
+		isFed := func(name string) bool { return slices.Contains(fed, name) }
+		if !slices.ContainsFunc(k.Columns, func(n string) bool { return !isFed(n) }) {
+			found = append(found, k.Columns)
+		}
+	}
+	if len(found) == 1 {
+		return found[0]
+	}
+	what := fmt.Sprintf("block %s needs a key: no unique constraint of %s has all its columns fed", s.Name, s.Table.Name)
+	if len(found) > 1 {
+		all := make([]string, len(found))
+		for i, f := range found {
+			all[i] = "[" + strings.Join(f, ", ") + "]"
+		}
+		what = fmt.Sprintf("block %s needs a key: %s has several unique constraints, %s", s.Name, s.Table.Name, strings.Join(all, " and "))
+	}
+	r.problem(s.Block.Name.Place, what, "add key: with the columns by which a row is recognised, or key: none to add every row")
+	return nil
+}
+
+// order puts the steps behind those that fill the tables they find in or point at.
+func (r *resolver) order(steps []*Step) []*Step {
+	labels := make([]string, len(steps))
+	var needs []schema.Need
+	for i, s := range steps {
+		labels[i] = s.Name
+		for _, n := range reasons(s) {
+			for j, before := range steps {
+				if before.Table.Name == n.table && before.Table != s.Table {
+					needs = append(needs, schema.Need{Before: j, After: i, Why: n.why})
+				}
+			}
+		}
+	}
+	order, err := schema.Order(labels, needs)
+	var cycle *schema.Cycle
+	if errors.As(err, &cycle) {
+		what := cycle.Error()
+		for i, why := range cycle.Why {
+			what += fmt.Sprintf("\n    %s needs %s first: %s", cycle.Names[i], cycle.Names[i+1], why)
+		}
+		r.problem(r.blockNamed(steps, cycle.Names[0]), what, "leave one of these columns out")
+		return nil
+	}
+	sorted := make([]*Step, len(order))
+	for i, o := range order {
+		sorted[i] = steps[o]
+	}
+	for _, n := range needs {
+		why := fmt.Sprintf("after %s (%s)", labels[n.Before], n.Why)
+		if s := steps[n.After]; !slices.Contains(s.After, why) {
+			s.After = append(s.After, why)
+		}
+	}
+	return sorted
+}
+
+func (r *resolver) blockNamed(steps []*Step, name string) Place {
+	for _, s := range steps {
+		if s.Name == name {
+			return s.Block.Name.Place
+		}
+	}
+	return Place{}
+}
+
+// reason is a table that must be filled before a step, and why.
+type reason struct{ table, why string }
+
+// reasons lists the tables that the step finds in, then those that its other columns point at.
+func reasons(s *Step) []reason {
+	var all []reason
+	for _, f := range s.Columns {
+		column := s.Table.Name + "." + f.Column.Name
+		f.Value.lookups(func(l *Lookup) {
+			all = append(all, reason{l.Table.Name, column + " finds " + l.Table.Name + "." + strings.Join(l.Names(), ", ")})
+		})
+		if relation := s.Table.Relation(f.Column.Name); relation != nil && f.Value.Find == nil {
+			all = append(all, reason{relation.Parent, column + " points at it"})
+		}
+	}
+	return all
+}

@@ -1,0 +1,250 @@
+package load
+
+import (
+	"bufio"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
+	"ladle/internal/core/spool"
+)
+
+// placeAside writes the set-aside file of each input that has lines set aside; loaded says whether the other lines
+// are in the database. A file is there whole or not at all.
+func (r *run) placeAside(j *judgement, loaded bool) error {
+	r.report.SetAside = nil
+	for i := range r.plan.Feeds {
+		in := &r.report.Inputs[i]
+		if in.SetAside == 0 {
+			continue
+		}
+		in.SetAsideFile = filepath.Join(filepath.Dir(r.file.Path), in.Input+".set-aside.csv")
+		if err := r.placeFile(j, i, in, loaded); err != nil {
+			return fault.Because(fault.Failed, err, fault.Problem{File: in.SetAsideFile,
+				What: "the lines that were set aside can't be written: " + err.Error(), Do: "check the rights of its folder"})
+		}
+	}
+	return nil
+}
+
+func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) (err error) {
+	f, err := os.CreateTemp(filepath.Dir(in.SetAsideFile), ".ladle-")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			_ = os.Remove(f.Name()) // it was not whole
+		}
+	}()
+	title := fmt.Sprintf("%d lines of %s that ladle set aside; ", in.SetAside, filepath.Base(in.File))
+	if loaded {
+		title += "the others are loaded"
+	} else {
+		title += "NOT LOADED: nothing was changed"
+	}
+	out := bufio.NewWriterSize(f, 64<<10)
+	sum := sha256.New()
+	titled := func(sum []byte) string { return field(fmt.Sprintf("%s (%s %x)", title, sumMark, sum[:8])) + "\r\n" }
+	if _, err := out.WriteString(titled(make([]byte, sha256.Size))); err != nil {
+		return errors.Join(err, f.Close())
+	}
+	if err := r.writeAside(j, feed, in, io.MultiWriter(out, sum)); err != nil {
+		return errors.Join(err, f.Close())
+	}
+	if err := out.Flush(); err != nil {
+		return errors.Join(err, f.Close())
+	}
+	if err := finish(f, titled(sum.Sum(nil))); err != nil {
+		return err
+	}
+	if in.Moved == "" {
+		if in.Moved, err = saveEdited(in.SetAsideFile); err != nil {
+			return err
+		}
+	}
+	return os.Rename(f.Name(), in.SetAsideFile)
+}
+
+// sumMark stands in the title of a set-aside file in front of a checksum of all that is below it.
+const sumMark = "unedited as long as its sum is"
+
+// finish puts the title, now with its sum, over the one that was written, and sees the file to the disk.
+func finish(f *os.File, title string) error {
+	if _, err := f.WriteAt([]byte(title), 0); err != nil {
+		return errors.Join(err, f.Close())
+	}
+	return errors.Join(f.Sync(), f.Chmod(0o644), f.Close())
+}
+
+// saveEdited moves a set-aside file of an earlier run out of the way when a person has worked on it.
+func saveEdited(path string) (moved string, err error) {
+	content, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	title, below, _ := strings.Cut(string(content), "\n")
+	sum := sha256.Sum256([]byte(below))
+	if strings.Contains(title, sumMark+" "+hex.EncodeToString(sum[:8])) {
+		return "", nil
+	}
+	for n := 1; ; n++ {
+		moved = fmt.Sprintf("%s.edited-%d.csv", strings.TrimSuffix(path, ".csv"), n)
+		if _, err := os.Stat(moved); errors.Is(err, os.ErrNotExist) {
+			return moved, os.Rename(path, moved)
+		}
+	}
+}
+
+// writeAside writes the header, then each line as it stands in its file behind its number and the reasons.
+func (r *run) writeAside(j *judgement, feed int, in *InputReport, out io.Writer) error {
+	reasons, err := r.reasons(j, feed)
+	if err != nil {
+		return err
+	}
+	columns := make([]string, len(r.plan.Feeds[feed].Header))
+	for i, name := range r.plan.Feeds[feed].Header {
+		columns[i] = field(name)
+	}
+	if _, err := fmt.Fprintf(out, "line,why,%s\r\n", strings.Join(columns, ",")); err != nil {
+		return err
+	}
+	return r.eachAside(j, feed, func(row int64, record *source.Record) error {
+		why, err := reasons.of(row)
+		if err != nil {
+			return err
+		}
+		if len(r.report.SetAside) < shownAsides {
+			r.report.SetAside = append(r.report.SetAside, AsideReport{File: in.File, Line: record.Line, Reasons: why})
+		}
+		_, err = fmt.Fprintf(out, "%d,%s,%s\r\n", record.Line, field(strings.Join(why, " | ")), record.Raw)
+		return err
+	})
+}
+
+// field quotes a field where RFC 4180 asks for it.
+func field(text string) string {
+	if !strings.ContainsAny(text, ",\"\r\n") {
+		return text
+	}
+	return `"` + strings.ReplaceAll(text, `"`, `""`) + `"`
+}
+
+// eachAside reads the chunks of the file that have lines set aside a second time.
+func (r *run) eachAside(j *judgement, feed int, take func(row int64, record *source.Record) error) error {
+	rows := r.rows[feed]
+	var record source.Record
+	for i := range rows.Spool.Batches() {
+		first := rows.Spool.First(i)
+		if !j.asides[feed].any(first, rows.Spool.Len(i)) {
+			continue
+		}
+		chunk, err := r.sources[feed].Again(rows.Origins[i])
+		if err != nil {
+			return err
+		}
+		for row := first; chunk.Next(&record); row++ {
+			if !j.asides[feed].has(row) {
+				continue
+			}
+			if err := take(row, &record); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// reasons brings the problems of the cells and of all steps together by row.
+type reasons struct {
+	readers []*reasonReader
+}
+
+// reasonReader reads one log of problems.
+type reasonReader struct {
+	log   *spool.LogReader
+	label func(column int) string
+	row   int64
+	words string
+	ended bool
+}
+
+func (r *run) reasons(j *judgement, feed int) (*reasons, error) {
+	header, columns := r.plan.Feeds[feed].Header, r.plan.Feeds[feed].Columns
+	all := &reasons{}
+	add := func(log *spool.Log, label func(int) string) error {
+		reader := &reasonReader{log: log.Reader(), label: label}
+		all.readers = append(all.readers, reader)
+		return reader.next()
+	}
+	err := add(r.rows[feed].Problems, func(c int) string { return header[columns[c].Field] })
+	for _, s := range j.steps {
+		for _, log := range s.problems {
+			if s.feed == feed && err == nil {
+				err = add(log, s.label)
+			}
+		}
+	}
+	return all, err
+}
+
+// label is how a column of the step is called in the input.
+func (s *judged) label(column int) string { return s.Columns[column].Value.Label() }
+
+func (r *reasonReader) next() error {
+	var numbers [2]int64
+	var texts [2]string
+	more, err := r.log.Next(numbers[:], texts[:])
+	if err != nil || !more {
+		r.ended = true
+		return err
+	}
+	r.row = numbers[0]
+	cell, why := shorten(texts[0]), texts[1]
+	switch {
+	case numbers[1] == clean.WholeRow:
+		r.words = why
+	case cell == "":
+		r.words = r.label(int(numbers[1])) + " " + why
+	default:
+		r.words = fmt.Sprintf("%s %q %s", r.label(int(numbers[1])), cell, why)
+	}
+	return nil
+}
+
+// shorten keeps a reason readable when the cell is not.
+func shorten(cell string) string {
+	const most = 80
+	if r := []rune(cell); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return cell
+}
+
+// of lists the reasons of a row; rows are asked for in ascending order.
+func (r *reasons) of(row int64) ([]string, error) {
+	var all []string
+	for _, reader := range r.readers {
+		for !reader.ended && reader.row <= row {
+			if reader.row == row && !slices.Contains(all, reader.words) {
+				all = append(all, reader.words)
+			}
+			if err := reader.next(); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return all, nil
+}

@@ -1,0 +1,346 @@
+package load
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// decide is the last pass of a step's judging: a verdict for each row, in the order of the file, locators for those
+// that are added, and what later finds will know of them.
+func (j *judgement) decide(ctx context.Context, s *judged, keys *match) error {
+	s.verdicts = spool.New(j.run.dir, []value.Type{{Kind: value.Int}, {Kind: value.Int}})
+	outcomes, err := j.outcomes(s, keys)
+	if err != nil {
+		return err
+	}
+	defer outcomes.Close()
+	if s.Table.Locator != "" && !s.FeedsIdentity() {
+		if s.spans, err = j.db.Reserve(ctx, s.Table, s.tally.Added); err != nil {
+			return err
+		}
+	}
+	d := &decision{judgement: j, judged: s, log: spool.NewLog(j.run.dir), ids: locators{spans: s.spans}}
+	s.problems = append(s.problems, d.log)
+	for _, x := range j.indexes {
+		if x.table == s.Table && j.neededLater(x, s) {
+			d.learners = append(d.learners, x)
+		}
+	}
+	told, err := outcomes.Reader()
+	if err != nil {
+		return err
+	}
+	return j.looks(ctx, s, d.wanted(), func(v *view, found *value.Batch) error { return d.batch(ctx, v, found, told) })
+}
+
+// outcomes brings the outcomes of all parts into the order of the rows, and fills the tally.
+func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
+	all := spool.NewStream(j.run.dir, 2)
+	batch := &value.Batch{}
+	for i := range s.found.Batches() {
+		if err := s.found.Read(i, []int{0}, batch); err != nil {
+			return all, err
+		}
+		for row, part := range batch.Columns[0].Nums {
+			v, o, other := setAside, isContradict, int64(0)
+			if part != bad {
+				var err error
+				if o, other, err = keys.next(part); err != nil {
+					return all, err
+				}
+				v = verdictOf(o)
+			}
+			s.tally.count(v)
+			if v == setAside {
+				j.asides[s.feed].add(s.found.First(i) + int64(row))
+			}
+			if err := all.Append(uint64(v)|uint64(o)<<8, uint64(other)); err != nil {
+				return all, err
+			}
+		}
+	}
+	return all, nil
+}
+
+func verdictOf(o outcome) verdict {
+	switch o {
+	case isFirst:
+		return added
+	case isRepeat:
+		return repeated
+	case isThereKept:
+		return kept
+	}
+	return setAside
+}
+
+// neededLater tells whether a step behind s asks x.
+func (j *judgement) neededLater(x *index, s *judged) bool {
+	later := j.steps[slices.Index(j.steps, s)+1:]
+	return slices.ContainsFunc(later, func(t *judged) bool {
+		asks := t.Table == x.table && len(t.Key) > 0 && slices.Equal(t.KeyNames(), x.columns)
+		for _, f := range finders(t.columns) {
+			asks = asks || f.index == x
+		}
+		return asks
+	})
+}
+
+// looks passes over the rows of a step with what its finds led to.
+func (j *judgement) looks(ctx context.Context, s *judged, want []*evaluator, look func(*view, *value.Batch) error) error {
+	found := &value.Batch{}
+	all := make([]int, len(s.found.Types()))
+	for i := range all {
+		all[i] = i
+	}
+	batch := 0
+	return j.views(ctx, s.rows, want, func(v *view) error {
+		if err := s.found.Read(batch, all, found); err != nil {
+			return err
+		}
+		batch++
+		return look(v, found)
+	})
+}
+
+// plain lists the evaluators of a step that are not finds.
+func (s *judged) plain() []*evaluator {
+	return slices.DeleteFunc(slices.Clone(s.columns), func(e *evaluator) bool { return e.find != nil })
+}
+
+// values gives the columns of a step for a batch: from the file, constants, and what was found.
+func (s *judged) values(ctx context.Context, v *view, found *value.Batch) ([]*value.Column, error) {
+	columns := make([]*value.Column, len(s.columns))
+	finds := 0
+	for i, e := range s.columns {
+		if e.find != nil {
+			finds++
+			columns[i] = &found.Columns[finds]
+			continue
+		}
+		c, err := e.column(ctx, v)
+		if err != nil {
+			return nil, err
+		}
+		columns[i] = c
+	}
+	return columns, nil
+}
+
+// decision is decide at work.
+type decision struct {
+	*judgement
+	*judged
+	log      *spool.Log
+	ids      locators
+	learners []*index // the indexes that must know the rows of this step
+	read     []*rowBatch
+}
+
+// wanted is what the pass reads: all columns where an index or an addition needs values, else none.
+func (d *decision) wanted() []*evaluator {
+	if len(d.learners) > 0 {
+		return d.plain()
+	}
+	return nil
+}
+
+func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told *spool.StreamReader) error {
+	out := value.NewBatch(d.verdicts.Types())
+	for row := range v.n {
+		w, err := told.Next()
+		if err != nil {
+			return err
+		}
+		verdict, o := verdict(w[0]&0xff), outcome(w[0]>>8)
+		out.Columns[0].AppendNum(int64(verdict))
+		switch {
+		case verdict == added:
+			out.Columns[1].AppendNum(d.ids.next())
+			d.need(found, row)
+			continue
+		case verdict == setAside && found.Columns[0].Nums[row] != bad:
+			if err := d.tell(ctx, v.first+int64(row), o, int64(w[1])); err != nil {
+				return err
+			}
+		}
+		out.Columns[1].AppendNum(0)
+	}
+	if err := d.learn(ctx, v, found, out); err != nil {
+		return err
+	}
+	return d.verdicts.Append(out)
+}
+
+// need marks the additions that an added row points at.
+func (d *decision) need(found *value.Batch, row int) {
+	for i := range found.Columns[1:] {
+		if c := &found.Columns[i+1]; c.States[row] == value.New {
+			d.additions[c.Nums[row]].needed = true
+		}
+	}
+}
+
+// learn tells the indexes of the rows of a batch.
+func (d *decision) learn(ctx context.Context, v *view, found, out *value.Batch) error {
+	if len(d.learners) == 0 {
+		return nil
+	}
+	columns, err := d.values(ctx, v, found)
+	if err != nil {
+		return err
+	}
+	for _, x := range d.learners {
+		key := d.pick(x.columns, columns)
+		if key == nil {
+			continue // the step leaves a column of the index blank, so nothing finds its rows
+		}
+		hashes, err := keyHashes(ctx, d.db, x.table, x.columns, key, nil)
+		if err != nil {
+			return err
+		}
+		for row, h := range hashes {
+			if h.hi == 0 {
+				continue
+			}
+			if e, ok := d.entry(x, columns, out, row, v); ok {
+				if err := x.put(h, e); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// pick gives the columns with these names, nil when the step doesn't feed one of them.
+func (d *decision) pick(names []string, columns []*value.Column) []*value.Column {
+	picked := make([]*value.Column, len(names))
+	for i, name := range names {
+		at := slices.Index(d.Names(), name)
+		if at < 0 {
+			return nil
+		}
+		picked[i] = columns[at]
+	}
+	return picked
+}
+
+// entry is what x must know of a row.
+func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, row int, v *view) (entry, bool) {
+	switch verdict(out.Columns[0].Nums[row]) {
+	case setAside:
+		return entry{aside, v.first + int64(row)}, true
+	case added:
+	default:
+		return entry{}, false
+	}
+	if at := slices.Index(d.Names(), x.yields); at >= 0 {
+		ref, ok := x.ref(columns[at], row)
+		return entry{present, ref}, ok
+	}
+	return entry{present, out.Columns[1].Nums[row]}, x.yields == "" || x.yields == d.Table.Locator
+}
+
+// tell logs why a row is set aside that is good by itself.
+func (d *decision) tell(ctx context.Context, row int64, o outcome, other int64) error {
+	if o == isThereRefuse {
+		why := fmt.Sprintf("a row with this key is in %s already", d.Table.Name)
+		return d.log.Append([]int64{row, wholeRow}, []string{"", why})
+	}
+	line, differ, err := d.contradiction(ctx, row, other)
+	if err != nil {
+		return err
+	}
+	why := fmt.Sprintf("line %d has the same key (%s), but another %s", line, strings.Join(d.KeyNames(), ", "), strings.Join(differ, ", "))
+	return d.log.Append([]int64{row, wholeRow}, []string{"", why})
+}
+
+// contradiction gives the line of the other row and the columns in which the two differ.
+func (d *decision) contradiction(ctx context.Context, row, other int64) (line int64, differ []string, err error) {
+	mine, i, err := d.row(row)
+	if err != nil {
+		return 0, nil, err
+	}
+	theirs, k, err := d.row(other)
+	if err != nil {
+		return 0, nil, err
+	}
+	finds := 0
+	for c, e := range d.columns {
+		a, b := &mine.rows.Columns[0], &theirs.rows.Columns[0]
+		switch {
+		case e.find != nil:
+			finds++
+			a, b = &mine.found.Columns[finds], &theirs.found.Columns[finds]
+		case e.of.Constant != nil:
+			continue
+		default:
+			a, b = &mine.rows.Columns[1+e.of.Cell], &theirs.rows.Columns[1+e.of.Cell]
+		}
+		if !a.Same(i, b, k) {
+			differ = append(differ, d.Columns[c].Value.Label())
+		}
+	}
+	return theirs.rows.Columns[0].Nums[k], differ, ctx.Err()
+}
+
+// rowBatch is a batch that was read for one row of it.
+type rowBatch struct {
+	number int
+	rows   value.Batch
+	found  value.Batch
+}
+
+// keptBatches is the number of batches that are kept for rows that contradict each other.
+const keptBatches = 32
+
+// row reads the batch that has a row, and gives the row's number in it. The batches read last are kept.
+func (d *decision) row(row int64) (*rowBatch, int, error) {
+	number := d.found.Holding(row)
+	in := int(row - d.found.First(number))
+	for _, b := range d.read {
+		if b.number == number {
+			return b, in, nil
+		}
+	}
+	b := &rowBatch{number: number}
+	if err := d.rows.Spool.Read(number, append(cells(d.plain()), clean.Lines), &b.rows); err != nil {
+		return nil, 0, err
+	}
+	all := make([]int, len(d.found.Types()))
+	for i := range all {
+		all[i] = i
+	}
+	if err := d.found.Read(number, all, &b.found); err != nil {
+		return nil, 0, err
+	}
+	if d.read = append(d.read, b); len(d.read) > keptBatches {
+		d.read = d.read[1:]
+	}
+	return b, in, nil
+}
+
+// locators gives out the numbers of spans in order.
+type locators struct {
+	spans []engine.Span
+	used  int64
+}
+
+func (l *locators) next() int64 {
+	if len(l.spans) == 0 {
+		return 0
+	}
+	for l.used == l.spans[0].Count {
+		l.spans, l.used = l.spans[1:], 0
+	}
+	l.used++
+	return l.spans[0].First + l.used - 1
+}

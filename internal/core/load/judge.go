@@ -1,0 +1,303 @@
+package load
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// verdict is what is decided of one row in one step, before anything is written.
+type verdict uint8
+
+const (
+	setAside verdict = iota
+	added
+	kept
+	repeated
+)
+
+// judgement is what is decided of all rows, against the database as one transaction sees it.
+type judgement struct {
+	run       *run
+	db        engine.Reader
+	counts    map[*schema.Table]int64 // rows before
+	indexes   []*index
+	additions []*addition
+	steps     []*judged
+	asides    []rowSet // for each feed, the rows that a step set aside
+}
+
+// judged is a step with its verdicts.
+type judged struct {
+	*ladlefile.Step
+	feed     int
+	rows     *clean.Rows
+	columns  []*evaluator
+	found    *spool.Spool // for each row its standing, then what its finds lead to
+	verdicts *spool.Spool // for each row its verdict, then the locator of an added row
+	problems []*spool.Log // row and column; cell and reason; each by ascending row
+	tally    Tally
+	spans    []engine.Span // locators of the added rows
+}
+
+const resident = 1 << 20 // keys that are kept in memory at a time
+
+// judge decides on all rows, step by step, in one direction.
+func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
+	j := &judgement{run: r, db: db, counts: map[*schema.Table]int64{}, asides: make([]rowSet, len(r.plan.Feeds))}
+	if err := j.count(ctx); err != nil {
+		return j, err
+	}
+	for _, s := range r.plan.Steps {
+		j.steps = append(j.steps, j.prepare(s))
+	}
+	for i, s := range j.steps {
+		if err := j.judgeStep(ctx, i, s); err != nil {
+			return j, fmt.Errorf("step %s: %w", s.Name, err)
+		}
+	}
+	return j, nil
+}
+
+// count counts the rows of all tables in use.
+func (j *judgement) count(ctx context.Context) error {
+	for _, t := range j.run.tables() {
+		n, err := j.db.Count(ctx, t)
+		if err != nil {
+			return err
+		}
+		j.counts[t] = n
+	}
+	return nil
+}
+
+// prepare makes the evaluators and indexes of a step.
+func (j *judgement) prepare(s *ladlefile.Step) *judged {
+	feed := slices.Index(j.run.plan.Feeds, s.Feed)
+	d := &judged{Step: s, feed: feed, rows: j.run.rows[feed]}
+	for _, f := range s.Columns {
+		d.columns = append(d.columns, j.evaluator(feed, f.Value))
+	}
+	if len(s.Key) > 0 {
+		j.index(s.Table, s.KeyNames(), "")
+	}
+	return d
+}
+
+func (j *judgement) evaluator(feed int, v ladlefile.Value) *evaluator {
+	e := &evaluator{of: v}
+	if v.Find == nil {
+		return e
+	}
+	e.find = &finder{of: v.Find, judge: j, feed: feed, index: j.index(v.Find.Table, v.Find.Names(), v.Find.Yields.Name)}
+	for _, by := range v.Find.By {
+		e.find.by = append(e.find.by, j.evaluator(feed, by.Value))
+	}
+	return e
+}
+
+// index gives the index of t by columns; one that yields something serves where nothing needs to be yielded.
+func (j *judgement) index(t *schema.Table, columns []string, yields string) *index {
+	for _, x := range j.indexes {
+		if x.table == t && slices.Equal(x.columns, columns) {
+			if x.yields == "" {
+				x.yields = yields
+			}
+			if yields == "" || x.yields == yields {
+				return x
+			}
+		}
+	}
+	x := newIndex(t, columns, yields, j.partsOf(j.counts[t]+j.incoming(t)), j.run.dir)
+	j.indexes = append(j.indexes, x)
+	return x
+}
+
+// incoming is the number of rows that steps could add to t.
+func (j *judgement) incoming(t *schema.Table) (n int64) {
+	for _, s := range j.run.plan.Steps {
+		if s.Table == t {
+			n += j.run.rows[slices.Index(j.run.plan.Feeds, s.Feed)].Spool.Rows()
+		}
+	}
+	return n
+}
+
+// partsOf is in how many parts n keys are kept: one, or the same number for all that are more than memory should hold.
+func (j *judgement) partsOf(n int64) int {
+	if n <= j.run.resident {
+		return 1
+	}
+	most := int64(0)
+	for _, t := range j.run.tables() {
+		most = max(most, j.counts[t]+j.incoming(t))
+	}
+	return int(most/j.run.resident) + 1
+}
+
+// views passes over rows, with the columns that evaluators read.
+func (j *judgement) views(ctx context.Context, rows *clean.Rows, evaluators []*evaluator, look func(*view) error) error {
+	for _, f := range finders(evaluators) {
+		if err := f.rewind(); err != nil {
+			return err
+		}
+	}
+	want := cells(evaluators)
+	v := &view{rows: &value.Batch{}}
+	for i := range rows.Spool.Batches() {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if err := rows.Spool.Read(i, want, v.rows); err != nil {
+			return err
+		}
+		v.first, v.n = rows.Spool.First(i), rows.Spool.Len(i)
+		if err := look(v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (j *judgement) judgeStep(ctx context.Context, number int, s *judged) error {
+	for _, f := range finders(s.columns) {
+		if err := j.fill(ctx, s, f.index, f.by); err != nil {
+			return err
+		}
+		if err := f.prepare(ctx, s.rows); err != nil {
+			return err
+		}
+		defer f.close()
+	}
+	keys := newMatch(j, s)
+	defer keys.close()
+	if err := j.resolve(ctx, number, s, keys); err != nil {
+		return err
+	}
+	if err := keys.match(ctx); err != nil {
+		return err
+	}
+	return j.decide(ctx, s, keys)
+}
+
+// fill makes the index x know what evaluators by ask of it in step s.
+func (j *judgement) fill(ctx context.Context, s *judged, x *index, by []*evaluator) error {
+	rows := s.rows.Spool.Rows()
+	return x.fill(ctx, j.db, j.counts[x.table], rows, func(take func(*value.Batch) error) error {
+		return j.views(ctx, s.rows, by, func(v *view) error {
+			b := &value.Batch{Columns: make([]value.Column, len(by))}
+			for i, e := range by {
+				c, err := e.column(ctx, v)
+				if err != nil {
+					return err
+				}
+				b.Columns[i] = *c
+			}
+			return take(b)
+		})
+	})
+}
+
+// standing is what the first pass of a step says of a row: bad, or the part that its key belongs to.
+const bad = -1
+
+// wholeRow stands for the column of a problem that concerns all of a row.
+const wholeRow = clean.WholeRow
+
+// resolve is the first pass of a step: finds, and what is wrong with a row by itself. The keys of good rows go to keys.
+func (j *judgement) resolve(ctx context.Context, number int, s *judged, keys *match) error {
+	types := []value.Type{{Kind: value.Int}}
+	for _, c := range s.Columns {
+		if c.Value.Find != nil {
+			types = append(types, c.Value.Find.Yields.Type)
+		}
+	}
+	s.found = spool.New(j.run.dir, types)
+	log := spool.NewLog(j.run.dir)
+	s.problems = append(s.problems, log)
+	rejected := j.run.rejections(number)
+	return j.views(ctx, s.rows, s.columns, func(v *view) error {
+		columns, err := s.evaluate(ctx, v)
+		if err != nil {
+			return err
+		}
+		standing, problems := s.stand(v, columns, rejected)
+		for _, p := range problems {
+			if err := log.Append([]int64{v.first + int64(p.row), int64(p.column)}, []string{p.cell, p.why}); err != nil {
+				return err
+			}
+		}
+		found := &value.Batch{Columns: []value.Column{{Kind: value.Int}}}
+		for i, c := range s.Columns {
+			if c.Value.Find != nil {
+				found.Columns = append(found.Columns, *columns[i])
+			}
+		}
+		if err := keys.add(ctx, v, columns, standing); err != nil {
+			return err
+		}
+		for _, part := range standing {
+			found.Columns[0].AppendNum(part)
+		}
+		return s.found.Append(found)
+	})
+}
+
+func (s *judged) evaluate(ctx context.Context, v *view) ([]*value.Column, error) {
+	columns := make([]*value.Column, len(s.columns))
+	for i, e := range s.columns {
+		c, err := e.column(ctx, v)
+		if err != nil {
+			return nil, err
+		}
+		columns[i] = c
+	}
+	return columns, nil
+}
+
+// rowProblem is something wrong with a row in a step.
+type rowProblem struct {
+	row    int // in the batch
+	column int // of the step
+	cell   string
+	why    string
+}
+
+// stand judges each row by itself: 0 for good ones, bad for others. Cells that could not be read have been told.
+func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) ([]int64, []rowProblem) {
+	standing := make([]int64, v.n)
+	var problems []rowProblem
+	for i, c := range columns {
+		column, key := s.Columns[i].Column, slices.Contains(s.Key, i)
+		for row, state := range c.States {
+			switch {
+			case state == value.Bad:
+				standing[row] = bad
+			case state == value.Null && key:
+				problems = append(problems, rowProblem{row, i, "", "is blank, but is part of the key " + column.Name})
+			case state == value.Null && (column.Required || column.Identity):
+				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but %s.%s must have a value", s.Table.Name, column.Name)})
+			}
+		}
+	}
+	for i, e := range s.columns {
+		for _, f := range finders([]*evaluator{e}) {
+			for _, x := range f.failures {
+				problems = append(problems, rowProblem{x.row, i, x.cell, x.why})
+			}
+		}
+	}
+	problems = append(problems, rejected.in(v)...)
+	slices.SortStableFunc(problems, func(a, b rowProblem) int { return a.row - b.row })
+	for _, p := range problems {
+		standing[p.row] = bad
+	}
+	return standing, problems
+}

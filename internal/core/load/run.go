@@ -1,0 +1,400 @@
+// Package load brings rows of files into tables: it judges every row before the first is written, writes all of them
+// in one transaction, has the database checked, and commits or takes everything back.
+package load
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/clean"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/logbook"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
+)
+
+// Options say how a load runs.
+type Options struct {
+	Try     bool   // roll back at the end
+	Again   bool   // load inputs into tables without a key even if they were loaded before
+	Program string // the version of the program, for the logbook
+
+	// Ask is shown what would be done and gives the answer of the person; nil means yes.
+	Ask func(*Report) (bool, error)
+
+	// Tell hears how far a phase is; nil when nobody listens.
+	Tell func(Progress)
+
+	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
+	Reopen func(context.Context) (engine.Database, error)
+
+	ResidentKeys int64 // the number of keys that are held in memory at a time; 0 for the usual one
+}
+
+// Progress is how far a phase is.
+type Progress struct {
+	Phase string // reading, writing or proving
+	What  string // the file or step
+	Done  int64  // bytes or rows
+	Of    int64
+}
+
+// run is a load at work.
+type run struct {
+	Options
+	file     *ladlefile.File
+	db       engine.Database
+	plan     *ladlefile.Plan
+	sources  []*source.CSV // of the plan's feeds
+	rows     []*clean.Rows
+	dir      string // for temporary files
+	resident int64
+	refused  map[refusal]string
+	rejected map[int]*rejections
+	done     map[string]int64
+	report   *Report
+	token    string
+	started  time.Time
+}
+
+// Run loads what the ladle file says into the database. The report tells how it ended; the error, a *fault.Fault or
+// of the context, that it could not be done. Without an outcome of Loaded the database is as before.
+func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*Report, error) {
+	r := &run{Options: o, file: file, db: db, dir: os.TempDir(), resident: o.ResidentKeys, refused: map[refusal]string{},
+		rejected: map[int]*rejections{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
+	if r.resident == 0 {
+		r.resident = resident
+	}
+	defer r.close()
+	if err := r.prepare(ctx); err != nil {
+		return nil, err
+	}
+	if err := r.read(ctx); err != nil {
+		return nil, err
+	}
+	if r.Ask != nil {
+		goOn, err := r.ask(ctx)
+		if err != nil || !goOn {
+			return r.report, err
+		}
+	}
+	err := r.attempt(ctx)
+	if r.report != nil {
+		r.report.Seconds.Total = since(r.started)
+	}
+	return r.report, err
+}
+
+func (r *run) close() {
+	for _, s := range r.sources {
+		s.Close()
+	}
+	for _, rows := range r.rows {
+		rows.Close()
+	}
+}
+
+// prepare opens the inputs and holds the ladle file against them and the database.
+func (r *run) prepare(ctx context.Context) error {
+	headers, opened := map[string][]string{}, map[string]*source.CSV{}
+	var failed []error
+	for _, in := range r.file.Inputs {
+		s, err := source.OpenCSV(in.Path, in.Header)
+		if err != nil {
+			failed = append(failed, err)
+			continue
+		}
+		headers[in.Name.Value], opened[in.Name.Value] = s.Header().Names, s
+		r.sources = append(r.sources, s)
+	}
+	if failed != nil {
+		return together(failed)
+	}
+	db, err := r.db.Schema(ctx)
+	if err != nil {
+		return err
+	}
+	if r.plan, err = ladlefile.Resolve(r.file, headers, db); err != nil {
+		return err
+	}
+	used := make([]*source.CSV, len(r.plan.Feeds))
+	for i, f := range r.plan.Feeds {
+		used[i] = opened[f.Input.Name.Value]
+		delete(opened, f.Input.Name.Value)
+	}
+	for _, s := range opened {
+		s.Close()
+	}
+	r.sources = used
+	return nil
+}
+
+// together makes one fault of several errors, of the gravest class among them.
+func together(errs []error) error {
+	all := &fault.Fault{Class: fault.Refused, Cause: errors.Join(errs...)}
+	for _, err := range errs {
+		all.Class = max(all.Class, fault.ClassOf(err))
+		all.Problems = append(all.Problems, fault.ProblemsOf(err)...)
+	}
+	return all
+}
+
+// tables lists the tables that the load writes to or finds in.
+func (r *run) tables() []*schema.Table {
+	var all []*schema.Table
+	use := func(t *schema.Table) {
+		if !slices.Contains(all, t) {
+			all = append(all, t)
+		}
+	}
+	for _, s := range r.plan.Steps {
+		s.Lookups(func(l *ladlefile.Lookup) { use(l.Table) })
+		use(s.Table)
+	}
+	return all
+}
+
+func (r *run) rejections(step int) *rejections {
+	if r.rejected[step] == nil {
+		r.rejected[step] = &rejections{}
+	}
+	return r.rejected[step]
+}
+
+func (r *run) tell(phase, what string, more, of int64) {
+	if r.Tell != nil {
+		r.done[phase+what] += more
+		r.Tell(Progress{phase, what, r.done[phase+what], of})
+	}
+}
+
+// read cleans all inputs into spools.
+func (r *run) read(ctx context.Context) error {
+	for i, f := range r.plan.Feeds {
+		size := int64(0)
+		if info, err := os.Stat(f.Input.Path); err == nil {
+			size = info.Size()
+		}
+		rows, err := clean.Read(ctx, r.sources[i], f.Columns, r.dir, func(bytes int) {
+			r.tell("reading", f.Input.Name.Value, int64(bytes), size)
+		})
+		if err != nil {
+			return err
+		}
+		r.rows = append(r.rows, rows)
+	}
+	r.report = r.newReport()
+	r.report.Seconds.Read = since(r.started)
+	return nil
+}
+
+// ask judges without locks, shows what would be done, and waits for the answer.
+func (r *run) ask(ctx context.Context) (bool, error) {
+	begun := time.Now()
+	j, err := r.judge(ctx, r.db)
+	defer j.close()
+	if err != nil {
+		return false, err
+	}
+	r.fill(j)
+	r.report.Seconds.Judge = since(begun)
+	if refused, err := r.overLimit(ctx, j); refused || err != nil {
+		return false, err
+	}
+	r.report.Outcome = Asking
+	asked := time.Now()
+	yes, err := r.Ask(r.report)
+	r.started = r.started.Add(time.Since(asked))
+	if err != nil || !yes {
+		r.report.Outcome = Declined
+	}
+	return yes, err
+}
+
+// attempt judges under the lock, writes, proves and commits; rows that the database does not take are set aside, and
+// everything is judged and written anew without them.
+func (r *run) attempt(ctx context.Context) error {
+	var shown *Report
+	if r.Ask != nil {
+		before := *r.report
+		shown = &before
+	}
+	for {
+		again, err := r.once(ctx, shown)
+		if err != nil || !again {
+			return err
+		}
+		shown = nil // what is set aside now, nobody could know before
+	}
+}
+
+// once is one transaction. It says that it must be tried again when the database did not take all rows.
+func (r *run) once(ctx context.Context, shown *Report) (again bool, err error) {
+	own := logbook.Tables()
+	if r.Try {
+		own = nil
+	}
+	tx, err := r.db.Begin(ctx, r.tables(), own)
+	if err != nil {
+		return false, err
+	}
+	defer func() {
+		if rollback := tx.Rollback(); rollback != nil && err == nil {
+			err = rollback
+		}
+	}()
+	begun := time.Now()
+	j, err := r.judge(ctx, tx)
+	defer j.close()
+	if err != nil {
+		return false, err
+	}
+	r.fill(j)
+	r.report.Seconds.Judge += since(begun)
+	if stop, err := r.mayWrite(ctx, tx, j, shown); stop || err != nil {
+		return false, err
+	}
+	begun = time.Now()
+	again, err = j.write(ctx, tx)
+	r.report.Seconds.Write += since(begun)
+	if err != nil || again {
+		clear(r.done)
+		return again, err
+	}
+	return false, r.finish(ctx, tx, j)
+}
+
+// mayWrite tells whether the load must stop before the first write, and reports why.
+func (r *run) mayWrite(ctx context.Context, tx engine.Tx, j *judgement, shown *Report) (stop bool, err error) {
+	if refused, err := r.overLimit(ctx, j); refused || err != nil {
+		return true, err
+	}
+	if shown != nil && !r.report.sameTallies(shown) {
+		return true, r.refuse(j, "somebody changed the tables since the question was asked; what would be done now is "+
+			"something else than what you agreed to")
+	}
+	return r.loadedBefore(ctx, tx, j)
+}
+
+// loadedBefore refuses an input that was loaded before into a table without a key.
+func (r *run) loadedBefore(ctx context.Context, db engine.Reader, j *judgement) (bool, error) {
+	if r.Again {
+		return false, nil
+	}
+	for _, s := range j.steps {
+		if len(s.Key) > 0 {
+			continue
+		}
+		before, err := logbook.Loaded(ctx, db, s.Table.Name, r.sources[s.feed].Sum())
+		if err != nil {
+			return true, err
+		}
+		if before {
+			return true, r.refuse(j, fmt.Sprintf("%s was loaded into %s before, and without a key its rows would be added a "+
+				"second time; --again adds them", s.Feed.Input.File.Value, s.Table.Name))
+		}
+	}
+	return false, nil
+}
+
+func (r *run) overLimit(_ context.Context, j *judgement) (bool, error) {
+	if !r.file.Limit.Passed(r.report.Aside(), r.report.Read()) {
+		return false, nil
+	}
+	return true, r.refuse(j, fmt.Sprintf("%d of %d lines are set aside, and set_aside_limit is %s", r.report.Aside(),
+		r.report.Read(), r.report.Limit))
+}
+
+// refuse ends the load with nothing changed and the set-aside files written.
+func (r *run) refuse(j *judgement, why string) error {
+	r.report.Outcome, r.report.Why = Refused, why
+	return r.placeAside(j, false)
+}
+
+// finish proves what was written, and commits it or takes it back.
+func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement) error {
+	begun := time.Now()
+	results, err := check.Run(ctx, tx, j.work(ctx), j.counts)
+	if err != nil {
+		return err
+	}
+	r.report.Checks = append(r.tallyChecks(), results...)
+	r.report.Seconds.Prove += since(begun)
+	if check.Failed(r.report.Checks) {
+		return r.refuse(j, "a check failed, so everything was taken back")
+	}
+	if r.report.Newest, err = j.newest(ctx, tx); err != nil {
+		return err
+	}
+	if r.Try {
+		r.report.Outcome = Tried
+		return r.placeAside(j, false)
+	}
+	if r.report.Run, err = logbook.Write(ctx, tx, r.logEntry(j)); err != nil {
+		return err
+	}
+	if err := r.placeAside(j, true); err != nil {
+		return err
+	}
+	if err := r.commit(ctx, tx); err != nil {
+		return errors.Join(err, r.placeAside(j, false))
+	}
+	r.report.Outcome = Loaded
+	return nil
+}
+
+// commit commits. When that ends without a clear answer, the logbook is asked whether it took place.
+func (r *run) commit(ctx context.Context, tx engine.Tx) error {
+	failed := tx.Commit(ctx)
+	if failed == nil {
+		return nil
+	}
+	_ = tx.Rollback() // the error that counts is that of the commit
+	if r.Reopen != nil {
+		db, err := r.Reopen(ctx)
+		if err == nil {
+			defer db.Close()
+			there, err := logbook.Has(ctx, db, r.token)
+			switch {
+			case err == nil && there:
+				return nil
+			case err == nil:
+				return failed
+			}
+		}
+	}
+	return fault.Because(fault.Unknown, failed, fault.Problem{File: r.report.Database,
+		What: "the commit got no answer, and the database can't be asked whether it took place: " + failed.Error(),
+		Do:   fmt.Sprintf("look for token %s in its table ladle_run: when it is there, all was loaded; when not, nothing was", r.token)})
+}
+
+func (r *run) logEntry(j *judgement) *logbook.Run {
+	entry := &logbook.Run{Token: r.token, LadleFile: filepath.Base(r.file.Path), LadleSum: r.file.Sum, Program: r.Program,
+		Started: r.started}
+	for _, s := range j.steps {
+		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
+			InputSum: r.sources[s.feed].Sum(), Read: s.tally.Read, Added: s.tally.Added, Kept: s.tally.Kept,
+			Repeated: s.tally.Repeated, SetAside: s.tally.SetAside})
+	}
+	return entry
+}
+
+// tallyChecks is the part of the balance that the tallies alone must hold.
+func (r *run) tallyChecks() []check.Result {
+	var all []check.Result
+	for _, s := range r.report.Steps {
+		if !s.Tally.Balanced() {
+			all = append(all, check.Result{Check: "balance", Table: s.Table,
+				Says: fmt.Sprintf("step %s read %d rows, but its tally has another sum", s.Step, s.Tally.Read)})
+		}
+	}
+	return all
+}

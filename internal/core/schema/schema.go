@@ -1,0 +1,150 @@
+// Package schema describes the tables of a database as a load needs to know them, and in which order to fill them.
+package schema
+
+import (
+	"slices"
+
+	"ladle/internal/core/value"
+)
+
+// Schema is all the tables that a load could touch.
+type Schema struct {
+	Database string // where it was read, in the words of the person: a path or a URL without its password
+	Tables   []*Table
+}
+
+// Table is one table.
+type Table struct {
+	Name      string
+	Columns   []Column
+	Keys      []Key
+	Relations []Relation
+	Indexes   [][]string // the columns of each index, in its order
+
+	// Locator is the name of the 64-bit whole number by which the database finds a row, and which a load may choose
+	// for the rows that it adds: an identity column, or a hidden row number. Empty when there is none.
+	Locator string
+}
+
+// Column is one column of a table.
+type Column struct {
+	Name      string
+	Declared  string // the type as it was declared
+	Type      value.Type
+	Required  bool // NOT NULL
+	Defaulted bool // has a default other than NULL
+	Identity  bool // the database counts its values
+	Generated bool // the database computes its values
+	Collation string
+
+	// Odd says why the values that stand in the column can't be read as its declared type; empty when they can.
+	Odd string
+}
+
+// Key is a unique constraint.
+type Key struct {
+	Columns []string
+	Primary bool
+}
+
+// Relation is a foreign key.
+type Relation struct {
+	Columns       []string
+	Parent        string
+	ParentColumns []string
+	ParentTable   *Table // nil when the parent is not among the tables that were read
+}
+
+// Table finds a table by its name, nil when there is none.
+func (s *Schema) Table(name string) *Table {
+	for _, t := range s.Tables {
+		if t.Name == name {
+			return t
+		}
+	}
+	return nil
+}
+
+// Names lists the tables.
+func (s *Schema) Names() []string {
+	names := make([]string, len(s.Tables))
+	for i, t := range s.Tables {
+		names[i] = t.Name
+	}
+	return names
+}
+
+// Column finds a column by its name, nil when there is none.
+func (t *Table) Column(name string) *Column {
+	for i := range t.Columns {
+		if t.Columns[i].Name == name {
+			return &t.Columns[i]
+		}
+	}
+	return nil
+}
+
+// Names lists the columns.
+func (t *Table) Names() []string {
+	names := make([]string, len(t.Columns))
+	for i, c := range t.Columns {
+		names[i] = c.Name
+	}
+	return names
+}
+
+// Identity is the column whose values the database counts, nil when there is none.
+func (t *Table) Identity() *Column {
+	for i := range t.Columns {
+		if t.Columns[i].Identity {
+			return &t.Columns[i]
+		}
+	}
+	return nil
+}
+
+// UniqueOn tells whether a unique constraint holds exactly these columns, in any order.
+func (t *Table) UniqueOn(columns []string) bool {
+	return slices.ContainsFunc(t.Keys, func(k Key) bool { return sameSet(k.Columns, columns) })
+}
+
+// Relation finds the relation of a single column, nil when there is none.
+func (t *Table) Relation(column string) *Relation {
+	for i := range t.Relations {
+		if r := &t.Relations[i]; len(r.Columns) == 1 && r.Columns[0] == column {
+			return r
+		}
+	}
+	return nil
+}
+
+// Missing lists the columns that every row needs a value for and that nothing gives one: those required, without a
+// default, not made by the database and not in fed.
+func (t *Table) Missing(fed []string) []string {
+	var missing []string
+	for _, c := range t.Columns {
+		if c.Required && !c.Defaulted && !c.Identity && !c.Generated && !slices.Contains(fed, c.Name) {
+			missing = append(missing, c.Name)
+		}
+	}
+	return missing
+}
+
+func sameSet(a, b []string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for _, x := range a {
+		if !slices.Contains(b, x) {
+			return false
+		}
+	}
+	return true
+}
+
+// Indexed tells whether the database finds rows by these columns without reading the whole table.
+func (t *Table) Indexed(columns []string) bool {
+	return slices.ContainsFunc(t.Indexes, func(index []string) bool {
+		return len(index) > 0 && slices.Contains(columns, index[0])
+	})
+}

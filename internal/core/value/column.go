@@ -1,0 +1,172 @@
+package value
+
+import (
+	"encoding/binary"
+	"math"
+	"slices"
+)
+
+// State says what stands in one slot of a column.
+type State uint8
+
+const (
+	Null  State = iota // no value
+	Given              // a value
+	Bad                // a cell that could not be read as a value; the problem is told elsewhere
+	New                // the number of a row that is yet to be given its id
+)
+
+// Column is a vector of values of one kind, one slot a row. The zero Column is an empty column of text.
+// Kinds that fit 64 bits stand in Nums, the others one behind the other in Data, each ending at its Ends.
+type Column struct {
+	Kind   Kind
+	Scale  int
+	States []State
+	Nums   []int64
+	Ends   []uint32
+	Data   []byte
+}
+
+// NewColumn gives an empty column for values of t.
+func NewColumn(t Type) Column { return Column{Kind: t.Kind, Scale: t.Scale} }
+
+// Len is the number of slots.
+func (c *Column) Len() int { return len(c.States) }
+
+// Size is roughly the number of bytes that the column takes.
+func (c *Column) Size() int { return len(c.States) + 8*len(c.Nums) + 4*len(c.Ends) + len(c.Data) }
+
+// Reset empties the column and keeps its memory.
+func (c *Column) Reset() {
+	c.States, c.Nums, c.Ends, c.Data = c.States[:0], c.Nums[:0], c.Ends[:0], c.Data[:0]
+}
+
+// AppendNum adds a value of a kind that fits 64 bits.
+func (c *Column) AppendNum(n int64) {
+	c.States = append(c.States, Given)
+	c.Nums = append(c.Nums, n)
+}
+
+// AppendFloat adds a value to a column of kind Float.
+func (c *Column) AppendFloat(f float64) { c.AppendNum(int64(math.Float64bits(f))) }
+
+// AppendBytes adds a value of a kind that is held as bytes.
+func (c *Column) AppendBytes(b []byte) {
+	c.States = append(c.States, Given)
+	c.Data = append(c.Data, b...)
+	c.Ends = append(c.Ends, uint32(len(c.Data)))
+}
+
+// AppendState adds a slot without a value of its own: Null or Bad.
+func (c *Column) AppendState(s State) {
+	c.States = append(c.States, s)
+	if c.Kind.wide() {
+		c.Ends = append(c.Ends, uint32(len(c.Data)))
+	} else {
+		c.Nums = append(c.Nums, 0)
+	}
+}
+
+// AppendNew adds the number of a row that has no id yet; the column is of a kind that fits 64 bits.
+func (c *Column) AppendNew(n int64) {
+	c.States = append(c.States, New)
+	c.Nums = append(c.Nums, n)
+}
+
+// AppendFrom adds slot i of o, a column of the same kind.
+func (c *Column) AppendFrom(o *Column, i int) {
+	if !c.Kind.wide() {
+		c.States = append(c.States, o.States[i])
+		c.Nums = append(c.Nums, o.Nums[i])
+		return
+	}
+	c.States = append(c.States, o.States[i])
+	c.Data = append(c.Data, o.Bytes(i)...)
+	c.Ends = append(c.Ends, uint32(len(c.Data)))
+}
+
+// Bytes is the value in slot i of a kind that is held as bytes. It stands in the column's own memory.
+func (c *Column) Bytes(i int) []byte {
+	start := uint32(0)
+	if i > 0 {
+		start = c.Ends[i-1]
+	}
+	return c.Data[start:c.Ends[i]]
+}
+
+// Float is the value in slot i of a column of kind Float.
+func (c *Column) Float(i int) float64 { return math.Float64frombits(uint64(c.Nums[i])) }
+
+// AppendIdentity adds to b an encoding of slot i that is equal for equal slots of columns of one kind, and only
+// for those. No encoding is the start of another, so several can stand behind each other.
+func (c *Column) AppendIdentity(b []byte, i int) []byte {
+	state := c.States[i]
+	b = append(b, byte(state))
+	switch {
+	case state == Null || state == Bad:
+		return b
+	case c.Kind.wide():
+		v := c.Bytes(i)
+		b = binary.LittleEndian.AppendUint32(b, uint32(len(v)))
+		return append(b, v...)
+	}
+	return binary.LittleEndian.AppendUint64(b, uint64(c.Nums[i]))
+}
+
+// Same tells whether slot i of c and slot j of o, columns of one kind, hold exactly the same.
+func (c *Column) Same(i int, o *Column, j int) bool {
+	if c.States[i] != o.States[j] {
+		return false
+	}
+	if c.States[i] == Null || c.States[i] == Bad {
+		return true
+	}
+	if c.Kind.wide() {
+		return string(c.Bytes(i)) == string(o.Bytes(j))
+	}
+	return c.Nums[i] == o.Nums[j]
+}
+
+// Clone copies the column into memory of its own.
+func (c *Column) Clone() Column {
+	return Column{Kind: c.Kind, Scale: c.Scale, States: slices.Clone(c.States), Nums: slices.Clone(c.Nums),
+		Ends: slices.Clone(c.Ends), Data: slices.Clone(c.Data)}
+}
+
+// Batch is a number of rows as columns of one length.
+type Batch struct {
+	Columns []Column
+}
+
+// NewBatch gives an empty batch for values of the given types.
+func NewBatch(types []Type) *Batch {
+	b := &Batch{Columns: make([]Column, len(types))}
+	for i, t := range types {
+		b.Columns[i] = NewColumn(t)
+	}
+	return b
+}
+
+// Len is the number of rows.
+func (b *Batch) Len() int {
+	if len(b.Columns) == 0 {
+		return 0
+	}
+	return b.Columns[0].Len()
+}
+
+// Reset empties the batch and keeps its memory.
+func (b *Batch) Reset() {
+	for i := range b.Columns {
+		b.Columns[i].Reset()
+	}
+}
+
+// Size is roughly the number of bytes that the batch takes.
+func (b *Batch) Size() int {
+	n := 0
+	for i := range b.Columns {
+		n += b.Columns[i].Size()
+	}
+	return n
+}

@@ -1,0 +1,52 @@
+// Package value gives one value of a cell: its kinds, how it is read from text without a guess, how it is shown,
+// and vectors of values as they travel from file to database.
+package value
+
+// Kind is what a value is, the same on every database.
+type Kind uint8
+
+const (
+	Text     Kind = iota // characters, UTF-8
+	Int                  // 64-bit whole number
+	Fixed                // decimal of at most 18 digits with a declared scale, held as a scaled 64-bit number
+	Decimal              // decimal without such a bound, held as its canonical text
+	Float                // IEEE 754 double
+	Bool                 // 0 or 1
+	Date                 // days since 1970-01-01
+	Time                 // microseconds since midnight
+	DateTime             // microseconds since 1970-01-01 00:00:00, without a zone
+	Bytes                // octets
+)
+
+var kindNames = [...]string{"text", "whole number", "decimal number", "decimal number", "floating-point number",
+	"yes/no value", "date", "time", "date and time", "bytes"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// wide tells the kinds that are held as bytes of any length; the others fit 64 bits.
+func (k Kind) wide() bool { return k == Text || k == Decimal || k == Bytes }
+
+// Numeric tells the kinds that have a sum.
+func (k Kind) Numeric() bool { return k == Int || k == Fixed || k == Decimal || k == Float }
+
+// Ordered tells the kinds whose least and greatest value mean something to people.
+func (k Kind) Ordered() bool { return k.Numeric() || k == Date || k == Time || k == DateTime }
+
+// Kept says what the database does to a value when it stores it, as far as that can change the value.
+type Kept uint8
+
+const (
+	AsIs         Kept = iota
+	AsDouble          // numbers become IEEE 754 doubles
+	AsNumberLook      // text that looks like a number becomes one
+)
+
+// Type says which values a column takes: the law by which cells are judged.
+type Type struct {
+	Kind      Kind
+	Length    int   // Text: most characters, Bytes: most octets; 0 for no bound
+	Precision int   // Fixed, Decimal: most digits in all; 0 for no bound
+	Scale     int   // Fixed, Decimal: digits after the point
+	Step      int64 // Time, DateTime: the finest difference that is kept, in microseconds; 0 means one microsecond
+	Kept      Kept
+}

@@ -1,0 +1,195 @@
+// Package term shows things in a terminal, or in what stands in for one: a pipe or a file.
+package term
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"unicode"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+)
+
+// Screen is where people read.
+type Screen struct {
+	out   io.Writer
+	width int
+	color bool
+}
+
+// narrowest and usual are widths in characters; usual is that of a pipe or a file.
+const (
+	narrowest = 40
+	usual     = 120
+)
+
+// NewScreen shows on out. Colour is used on a terminal only, and not where NO_COLOR is set (no-color.org).
+func NewScreen(out io.Writer) *Screen {
+	s := &Screen{out: out, width: usual}
+	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		s.color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
+			s.width = max(w, narrowest)
+		}
+	}
+	return s
+}
+
+// Interactive tells whether a person can answer: both standard input and standard error are a terminal.
+func Interactive() bool {
+	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
+}
+
+// Ask puts a question to the person and waits for a line; only y and yes are a yes.
+func Ask(question string) (bool, error) {
+	fmt.Fprintf(os.Stderr, "%s [y/N] ", question)
+	answer, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if err != nil && answer == "" {
+		fmt.Fprintln(os.Stderr)
+		return false, nil // no answer is a no
+	}
+	answer = strings.ToLower(strings.TrimSpace(answer))
+	return answer == "y" || answer == "yes", nil
+}
+
+// Safe shows control characters, which could command a terminal, as escapes.
+func Safe(s string) string {
+	if !strings.ContainsFunc(s, commands) {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range s {
+		if commands(r) {
+			fmt.Fprintf(&b, "\\u%04x", r)
+			continue
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+// commands tells the characters that are not shown but do something: control and format characters.
+func commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicode.Is(unicode.Cf, r)) }
+
+// Line shows a line.
+func (s *Screen) Line(format string, arguments ...any) {
+	fmt.Fprintln(s.out, Safe(fmt.Sprintf(format, arguments...)))
+}
+
+// Title shows a heading with an empty line above it.
+func (s *Screen) Title(format string, arguments ...any) {
+	fmt.Fprintln(s.out)
+	fmt.Fprintln(s.out, s.paint(text.Bold, Safe(fmt.Sprintf(format, arguments...))))
+}
+
+// Item shows a paragraph behind a mark, wrapped to the width of the screen.
+func (s *Screen) Item(mark, format string, arguments ...any) {
+	words := Safe(fmt.Sprintf(format, arguments...))
+	indent := strings.Repeat(" ", 2+text.StringWidth(mark)+1)
+	wrapped := text.WrapSoft(words, max(s.width-len(indent)-1, narrowest/2))
+	lines := strings.Split(wrapped, "\n")
+	fmt.Fprintf(s.out, "  %s %s\n", s.mark(mark), strings.TrimRight(lines[0], " "))
+	for _, l := range lines[1:] {
+		fmt.Fprintln(s.out, indent+strings.TrimRight(l, " "))
+	}
+}
+
+func (s *Screen) mark(mark string) string {
+	switch mark {
+	case Good:
+		return s.paint(text.FgGreen, mark)
+	case Wrong:
+		return s.paint(text.FgRed, mark)
+	}
+	return mark
+}
+
+// The marks of items.
+const (
+	Good  = "ok"
+	Wrong = "NO"
+	Dot   = "-"
+)
+
+func (s *Screen) paint(c text.Color, words string) string {
+	if !s.color {
+		return words
+	}
+	return text.Colors{c}.Sprint(words)
+}
+
+// Strong shows a line that matters most: green when it is good, red when not.
+func (s *Screen) Strong(good bool, format string, arguments ...any) {
+	color := text.FgRed
+	if good {
+		color = text.FgGreen
+	}
+	fmt.Fprintln(s.out)
+	for _, l := range strings.Split(text.WrapSoft(Safe(fmt.Sprintf(format, arguments...)), s.width-1), "\n") {
+		fmt.Fprintln(s.out, s.paint(color, strings.TrimRight(l, " ")))
+	}
+}
+
+// Table is a table with a header.
+type Table struct {
+	Header  []string
+	Numbers []int // the columns, from 0, that hold numbers and stand to the right
+	Rows    [][]string
+}
+
+// Table shows as many columns as fit, and names the others.
+func (s *Screen) Table(t Table) {
+	shown := t.fitting(s.width)
+	w := table.NewWriter()
+	w.SetOutputMirror(s.out)
+	w.SetStyle(plain)
+	var configs []table.ColumnConfig
+	for _, n := range t.Numbers {
+		configs = append(configs, table.ColumnConfig{Number: n + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+	}
+	w.SetColumnConfigs(configs)
+	w.AppendHeader(cells(t.Header[:shown]))
+	for _, r := range t.Rows {
+		w.AppendRow(cells(r[:shown]))
+	}
+	w.Render()
+	if shown < len(t.Header) {
+		s.Line("  (not shown: %s)", strings.Join(t.Header[shown:], ", "))
+	}
+}
+
+// plain has no frame, a line below the header, and two blanks between columns.
+var plain = func() table.Style {
+	style := table.StyleLight
+	style.Options = table.Options{SeparateHeader: true}
+	style.Box.PaddingLeft, style.Box.PaddingRight = "  ", ""
+	style.Format.Header = text.FormatDefault
+	return style
+}()
+
+func cells(texts []string) table.Row {
+	row := make(table.Row, len(texts))
+	for i, t := range texts {
+		row[i] = Safe(strings.ReplaceAll(t, "\n", "\\n"))
+	}
+	return row
+}
+
+// fitting is the number of columns that fit into width, at least one.
+func (t Table) fitting(width int) int {
+	used := 0
+	for c, name := range t.Header {
+		widest := text.StringWidth(name)
+		for _, r := range t.Rows {
+			widest = max(widest, text.StringWidth(Safe(r[c])))
+		}
+		if used += widest + 2; used >= width && c > 0 {
+			return c
+		}
+	}
+	return len(t.Header)
+}

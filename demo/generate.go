@@ -53,7 +53,9 @@ var (
 )
 
 // lot is a number drawn for the thing n of a kind: the same each time.
-func (h Harbour) lot(kind, n int64) *rand.Rand { return rand.New(rand.NewPCG(h.Seed^uint64(kind)<<56, uint64(n))) }
+func (h Harbour) lot(kind, n int64) *rand.Rand {
+	return rand.New(rand.NewPCG(h.Seed^uint64(kind)<<56, uint64(n)))
+}
 
 // VesselNo is the vessel with number n, from 0.
 func (h Harbour) VesselNo(n int64) Vessel {

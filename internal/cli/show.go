@@ -58,6 +58,7 @@ func showSteps(s *term.Screen, r *load.Report) {
 			count(y.Repeated), count(y.SetAside), key})
 	}
 	s.Table(t)
+	s.Line("  kept: the key is in the table already; repeated: an equal line stands in the file")
 	for _, step := range r.Steps {
 		for _, why := range step.After {
 			s.Item(term.Dot, "%s %s", step.Step, why)
@@ -127,17 +128,38 @@ func showChecks(s *term.Screen, r *load.Report) {
 		return
 	}
 	s.Title("Checks")
-	for _, c := range r.Checks {
-		mark := term.Good
-		if !c.OK {
-			mark = term.Wrong
-		}
-		s.Item(mark, "%s, %s: %s", c.Table, c.Check, c.Says)
-		for _, p := range c.Problems {
-			s.Item(" ", "%s", p)
-		}
+	for _, kind := range checkKinds {
+		showCheck(s, kind.name, kind.meaning, r.Checks)
 	}
 	showTotals(s, r.Checks)
+}
+
+// checkKinds are the checks in the order of showing, and what each says when it holds.
+var checkKinds = []struct{ name, meaning string }{
+	{"balance", "rows before + added = rows after"},
+	{"relations", "every row points at one that is there"},
+	{"keys", "no key stands twice"},
+	{"cells", "all that was written reads back as it was sent"},
+}
+
+// showCheck shows the answers to one check: those that hold in one paragraph, each other one by itself.
+func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
+	var hold []string
+	for _, c := range all {
+		switch {
+		case c.Check != name:
+		case c.OK && c.Short != "":
+			hold = append(hold, c.Table+" "+c.Short)
+		case !c.OK:
+			s.Item(term.Wrong, "%s, %s: %s", name, c.Table, c.Says)
+			for _, p := range c.Problems {
+				s.Item("  ", "%s", p)
+			}
+		}
+	}
+	if hold != nil {
+		s.Item(term.Good, "%s, %s: %s", name, meaning, strings.Join(hold, "; "))
+	}
 }
 
 func showTotals(s *term.Screen, checks []check.Result) {
@@ -179,8 +201,8 @@ func showEnd(s *term.Screen, r *load.Report) {
 	for _, l := range r.Lookups {
 		added += l.Added
 	}
-	time := fmt.Sprintf("%.1f s: reading %.1f, judging %.1f, writing %.1f, proving %.1f", r.Seconds.Total, r.Seconds.Read,
-		r.Seconds.Judge, r.Seconds.Write, r.Seconds.Prove)
+	time := fmt.Sprintf("%s: reading %s, judging %s, writing %s, proving %s", duration(r.Seconds.Total),
+		duration(r.Seconds.Read), duration(r.Seconds.Judge), duration(r.Seconds.Write), duration(r.Seconds.Prove))
 	aside := ""
 	if n := r.Aside(); n > 0 {
 		aside = fmt.Sprintf(", %s set aside", plural(n, "line"))
@@ -193,4 +215,12 @@ func showEnd(s *term.Screen, r *load.Report) {
 	case load.Refused:
 		s.Strong(false, "NOT LOADED, nothing was changed: %s.", r.Why)
 	}
+}
+
+// duration writes seconds so that short ones can be told from none.
+func duration(seconds float64) string {
+	if seconds < 1 {
+		return fmt.Sprintf("%.0f ms", seconds*1000)
+	}
+	return fmt.Sprintf("%.1f s", seconds)
 }

@@ -145,7 +145,6 @@ type Table struct {
 func (s *Screen) Table(t Table) {
 	shown := t.fitting(s.width)
 	w := table.NewWriter()
-	w.SetOutputMirror(s.out)
 	w.SetStyle(plain)
 	var configs []table.ColumnConfig
 	for _, n := range t.Numbers {
@@ -156,7 +155,9 @@ func (s *Screen) Table(t Table) {
 	for _, r := range t.Rows {
 		w.AppendRow(cells(r[:shown]))
 	}
-	w.Render()
+	for line := range strings.Lines(w.Render()) {
+		fmt.Fprintln(s.out, strings.TrimRight(line, " \n"))
+	}
 	if shown < len(t.Header) {
 		s.Line("  (not shown: %s)", strings.Join(t.Header[shown:], ", "))
 	}

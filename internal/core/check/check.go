@@ -31,6 +31,7 @@ type Result struct {
 	Table    string   `json:"table"`
 	OK       bool     `json:"ok"`
 	Says     string   `json:"says"`               // what was found, in a sentence
+	Short    string   `json:"-"`                  // the same in a few words, for one that is OK
 	Problems []string `json:"problems,omitempty"` // the first of what is wrong
 	Totals   []Total  `json:"totals,omitempty"`   // of the values read back
 }
@@ -93,7 +94,8 @@ func balance(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.
 			return nil, err
 		}
 		r := Result{Check: "balance", Table: t.Name, OK: before[t]+added[t] == after,
-			Says: fmt.Sprintf("%d rows before + %d added = %d", before[t], added[t], after)}
+			Says:  fmt.Sprintf("%d rows before + %d added = %d", before[t], added[t], after),
+			Short: fmt.Sprintf("%d + %d = %d", before[t], added[t], after)}
 		if !r.OK {
 			r.Says = fmt.Sprintf("%d rows before + %d added should be %d, but there are %d", before[t], added[t], before[t]+added[t], after)
 			r.Problems = []string{"something else adds or removes rows of this table, perhaps a trigger"}
@@ -108,13 +110,15 @@ func doubles(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
 	r := Result{Check: "keys", Table: w.Table.Name, OK: true}
 	switch {
 	case len(w.Key) == 0:
-		r.Says = "no key: rows are not recognised"
+		r.Says, r.Short = "no key: rows are not recognised", "none"
 		return r, nil
 	case w.Table.UniqueOn(w.Key):
-		r.Says = fmt.Sprintf("unique constraint on %s holds", strings.Join(w.Key, ", "))
+		r.Short = strings.Join(w.Key, "+")
+		r.Says = fmt.Sprintf("the unique constraint on %s holds", strings.Join(w.Key, ", "))
 		return r, nil
 	}
 	count, examples, err := countDoubles(ctx, tx, w)
+	r.Short = strings.Join(w.Key, "+")
 	r.Says = fmt.Sprintf("no key (%s) stands twice among those added", strings.Join(w.Key, ", "))
 	if count > 0 {
 		r.OK, r.Problems = false, examples

@@ -107,7 +107,7 @@ func (r *reader) follow(ctx context.Context, back *value.Batch) error {
 
 func (r *reader) result() Result {
 	res := Result{Check: "cells", Table: r.Table.Name, OK: r.wrong == 0 && r.missing == 0, Problems: r.lines,
-		Says: fmt.Sprintf("%d cells read back, all as sent", r.cells)}
+		Says: fmt.Sprintf("%d cells read back, all as sent", r.cells), Short: fmt.Sprint(r.cells)}
 	if !res.OK {
 		res.Says = fmt.Sprintf("of %d cells read back %d differ, and %d rows are missing", r.cells, r.wrong, r.missing)
 		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger")
@@ -126,6 +126,7 @@ func (r *reader) relations(ctx context.Context) (Result, error) {
 			return res, err
 		}
 		names = append(names, strings.Join(p.relation.Columns, "+")+" -> "+p.relation.Parent)
+		res.Short = strings.Join(names, ", ")
 		if p.lost > 0 {
 			res.OK = false
 			res.Problems = append(res.Problems, p.lines...)

@@ -65,7 +65,7 @@ type Tx interface {
 	Insert(ctx context.Context, t *schema.Table, columns []string, rows *value.Batch) ([]Rejection, error)
 
 	// ReadBack gives columns of the rows whose columns by equal a row of keys, in the order of keys; by is the locator
-	// of t, with keys in ascending order, or columns that a unique constraint holds.
+	// of t, or columns that a unique constraint holds. Rows that are not there are left out.
 	ReadBack(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 		into *value.Batch) error
 

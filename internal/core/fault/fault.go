@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"unicode"
 
 	"github.com/agnivade/levenshtein"
 )
@@ -109,6 +110,36 @@ func Near(name string, names []string) string {
 		}
 	}
 	return best
+}
+
+// NearValue finds the value of a table that was most likely meant by a cell, or "". Codes, which have digits in
+// them, are near only when they differ in nothing but case, blanks and marks: the next code is another thing.
+func NearValue(cell string, values []string) string {
+	bare := lettersAndDigits(cell)
+	for _, v := range values {
+		if lettersAndDigits(v) == bare {
+			return v
+		}
+	}
+	if strings.ContainsAny(cell, "0123456789") {
+		return ""
+	}
+	best, least := "", len([]rune(cell))/4+1
+	for _, v := range values {
+		if d := levenshtein.ComputeDistance(strings.ToLower(cell), strings.ToLower(v)); d < least {
+			best, least = v, d
+		}
+	}
+	return best
+}
+
+func lettersAndDigits(s string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, s)
 }
 
 // DidYouMean is the advice for a name that isn't there: the near one, or the list of all (shortened).

@@ -245,7 +245,7 @@ func (d *decoder) limit(l *Limit, n ast.Node) {
 func (d *decoder) tables(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "tables:") {
 		b := &Block{Name: e.key, There: KeepThere, Repeats: RefuseRepeats}
-		d.fields(e.value, "a block of tables:", map[string]func(ast.Node){
+		d.fields(e.value, "a block", map[string]func(ast.Node){
 			"from":          d.into(&b.From, "from:"),
 			"into":          d.into(&b.Into, "into:"),
 			"key":           func(n ast.Node) { d.key(b, n) },

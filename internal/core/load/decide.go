@@ -164,7 +164,9 @@ func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told 
 		switch {
 		case verdict == added:
 			out.Columns[1].AppendNum(d.ids.next())
-			d.need(found, row)
+			if err := d.need(found, row, v.first+int64(row)); err != nil {
+				return err
+			}
 			continue
 		case verdict == setAside && found.Columns[0].Nums[row] != bad:
 			if err := d.tell(ctx, v.first+int64(row), o, int64(w[1])); err != nil {
@@ -179,13 +181,46 @@ func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told 
 	return d.verdicts.Append(out)
 }
 
-// need marks the additions that an added row points at.
-func (d *decision) need(found *value.Batch, row int) {
-	for i := range found.Columns[1:] {
-		if c := &found.Columns[i+1]; c.States[row] == value.New {
-			d.additions[c.Nums[row]].needed = true
+// need marks the additions that an added row points at, and keeps how the first such row spells them.
+func (d *decision) need(found *value.Batch, row int, number int64) error {
+	finds := 0
+	for _, e := range d.columns {
+		if e.find == nil {
+			continue
+		}
+		finds++
+		c := &found.Columns[finds]
+		if c.States[row] != value.New || d.additions[c.Nums[row]].needed {
+			continue
+		}
+		if err := d.spell(d.additions[c.Nums[row]], e.find.by, number); err != nil {
+			return err
 		}
 	}
+	return nil
+}
+
+// spell gives an addition the values that a row has for it. An addition is known by cells and constants only.
+func (d *decision) spell(a *addition, by []*evaluator, row int64) error {
+	b, in, err := d.row(row)
+	if err != nil {
+		return err
+	}
+	a.needed, a.first, a.values = true, origin{d.feed, row}, &value.Batch{}
+	for _, e := range by {
+		from := e.of.Constant
+		if from == nil {
+			from = &b.rows.Columns[1+e.of.Cell]
+		}
+		at := in
+		if e.of.Constant != nil {
+			at = 0
+		}
+		c := value.Column{Kind: from.Kind, Scale: from.Scale}
+		c.AppendFrom(from, at)
+		a.values.Columns = append(a.values.Columns, c)
+	}
+	return nil
 }
 
 // learn tells the indexes of the rows of a batch.
@@ -237,7 +272,7 @@ func (d *decision) pick(names []string, columns []*value.Column) []*value.Column
 func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, row int, v *view) (entry, bool) {
 	switch verdict(out.Columns[0].Nums[row]) {
 	case setAside:
-		return entry{aside, v.first + int64(row)}, true
+		return entry{aside, int64(d.feed)<<lineBits | v.rows.Columns[clean.Lines].Nums[row]}, true
 	case added:
 	default:
 		return entry{}, false
@@ -312,7 +347,7 @@ func (d *decision) row(row int64) (*rowBatch, int, error) {
 		}
 	}
 	b := &rowBatch{number: number}
-	if err := d.rows.Spool.Read(number, append(cells(d.plain()), clean.Lines), &b.rows); err != nil {
+	if err := d.rows.Spool.Read(number, append(cells(d.columns), clean.Lines), &b.rows); err != nil {
 		return nil, 0, err
 	}
 	all := make([]int, len(d.found.Types()))

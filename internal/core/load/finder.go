@@ -18,9 +18,9 @@ import (
 type addition struct {
 	index  *index
 	key    hash
-	values *value.Batch // its one row, for the index's columns
-	first  origin       // the row of a file that named it first
 	needed bool
+	first  origin       // the first row that needs it
+	values *value.Batch // as that row spells it: one row for the index's columns
 	id     int64
 }
 
@@ -76,7 +76,6 @@ type finder struct {
 	index    *index
 	by       []*evaluator
 	judge    *judgement
-	feed     int
 	answers  []*spool.Stream // of an index in parts: state and ref for each question, in the order of the rows
 	readers  []*spool.StreamReader
 	hashes   []hash
@@ -118,7 +117,7 @@ func (f *finder) column(ctx context.Context, v *view) (*value.Column, error) {
 		if err != nil {
 			return nil, err
 		}
-		f.append(e, h, by, row, v)
+		f.append(e, h, by, row)
 	}
 	return &f.room, nil
 }
@@ -166,7 +165,7 @@ func (f *finder) refusal(h hash) refusal { return refusal{f.index.label(), h} }
 func (x *index) label() string { return x.table.Name + "." + strings.Join(x.columns, ", ") }
 
 // append adds what the entry e means for a row.
-func (f *finder) append(e entry, h hash, by []*value.Column, row int, v *view) {
+func (f *finder) append(e entry, h hash, by []*value.Column, row int) {
 	switch {
 	case e.state == present && f.index.wide != nil:
 		f.room.AppendFrom(f.index.wide, int(e.ref))
@@ -175,9 +174,7 @@ func (f *finder) append(e entry, h hash, by []*value.Column, row int, v *view) {
 		f.room.AppendNum(e.ref)
 		return
 	case e.state == fresh:
-		a := f.judge.additions[e.ref]
-		if f.of.NotFound == ladlefile.AddNotFound || a.needed {
-			f.see(a, by, row, v)
+		if f.of.NotFound == ladlefile.AddNotFound || f.judge.additions[e.ref].needed {
 			f.room.AppendNew(e.ref)
 			return
 		}
@@ -192,23 +189,6 @@ func (f *finder) append(e entry, h hash, by []*value.Column, row int, v *view) {
 	f.room.AppendState(value.Bad)
 	cell := words(by, row)
 	f.failures = append(f.failures, failure{row, cell, f.why(e, h, cell)})
-}
-
-// see keeps the values of an addition the first time that a row shows them.
-func (f *finder) see(a *addition, by []*value.Column, row int, v *view) {
-	at := origin{f.feed, v.first + int64(row)}
-	if a.values != nil && a.first.compare(at) <= 0 {
-		return
-	}
-	a.first = at
-	types := make([]value.Type, len(by))
-	for i, c := range by {
-		types[i] = value.Type{Kind: c.Kind, Scale: c.Scale}
-	}
-	a.values = value.NewBatch(types)
-	for i, c := range by {
-		a.values.Columns[i].AppendFrom(c, row)
-	}
 }
 
 func words(by []*value.Column, row int) string {
@@ -232,7 +212,8 @@ func (f *finder) why(e entry, h hash, cell string) string {
 	case several:
 		return "is in more than one row of " + where
 	case aside:
-		return fmt.Sprintf("is in %s only as a row that was set aside", where)
+		feed := f.judge.run.plan.Feeds[e.ref>>lineBits]
+		return fmt.Sprintf("would be in %s, but %s:%d is set aside", where, feed.Input.File.Value, e.ref&(1<<lineBits-1))
 	}
 	why := "is not in " + where
 	if near := f.nearest(cell); near != "" {
@@ -251,7 +232,7 @@ func (f *finder) nearest(cell string) string {
 	}
 	near, known := f.near[cell]
 	if !known {
-		near = fault.Near(cell, f.index.names)
+		near = fault.NearValue(cell, f.index.names)
 		f.near[cell] = near
 	}
 	return near

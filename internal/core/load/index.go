@@ -15,8 +15,10 @@ import (
 // entry is what an index knows of a key.
 type entry struct {
 	state entryState
-	ref   int64 // what the index yields: see index.ref; for aside the row of its input
+	ref   int64 // what the index yields: see index.ref; for aside the number of the feed and, in lineBits, the line
 }
+
+const lineBits = 48
 
 type entryState uint8
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
@@ -47,7 +48,7 @@ type judged struct {
 	spans    []engine.Span // locators of the added rows
 }
 
-const resident = 1 << 20 // keys that are kept in memory at a time
+const resident = 1 << 18 // keys that are kept in memory at a time
 
 // judge decides on all rows, step by step, in one direction.
 func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
@@ -83,7 +84,7 @@ func (j *judgement) prepare(s *ladlefile.Step) *judged {
 	feed := slices.Index(j.run.plan.Feeds, s.Feed)
 	d := &judged{Step: s, feed: feed, rows: j.run.rows[feed]}
 	for _, f := range s.Columns {
-		d.columns = append(d.columns, j.evaluator(feed, f.Value))
+		d.columns = append(d.columns, j.evaluator(f.Value))
 	}
 	if len(s.Key) > 0 {
 		j.index(s.Table, s.KeyNames(), "")
@@ -91,14 +92,14 @@ func (j *judgement) prepare(s *ladlefile.Step) *judged {
 	return d
 }
 
-func (j *judgement) evaluator(feed int, v ladlefile.Value) *evaluator {
+func (j *judgement) evaluator(v ladlefile.Value) *evaluator {
 	e := &evaluator{of: v}
 	if v.Find == nil {
 		return e
 	}
-	e.find = &finder{of: v.Find, judge: j, feed: feed, index: j.index(v.Find.Table, v.Find.Names(), v.Find.Yields.Name)}
+	e.find = &finder{of: v.Find, judge: j, index: j.index(v.Find.Table, v.Find.Names(), v.Find.Yields.Name)}
 	for _, by := range v.Find.By {
-		e.find.by = append(e.find.by, j.evaluator(feed, by.Value))
+		e.find.by = append(e.find.by, j.evaluator(by.Value))
 	}
 	return e
 }
@@ -149,7 +150,7 @@ func (j *judgement) views(ctx context.Context, rows *clean.Rows, evaluators []*e
 			return err
 		}
 	}
-	want := cells(evaluators)
+	want := append(cells(evaluators), clean.Lines)
 	v := &view{rows: &value.Batch{}}
 	for i := range rows.Spool.Batches() {
 		if err := ctx.Err(); err != nil {
@@ -281,7 +282,7 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 			case state == value.Bad:
 				standing[row] = bad
 			case state == value.Null && key:
-				problems = append(problems, rowProblem{row, i, "", "is blank, but is part of the key " + column.Name})
+				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but is part of the key (%s)", strings.Join(s.KeyNames(), ", "))})
 			case state == value.Null && (column.Required || column.Identity):
 				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but %s.%s must have a value", s.Table.Name, column.Name)})
 			}

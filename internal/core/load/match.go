@@ -102,7 +102,7 @@ func newKeysOfPart(n int64) *keysOfPart {
 		k.seen = make([]seenKey, slots)
 		moved(func(from, to int) { k.seen[to] = old[from] })
 	}
-	k.room(min(n, resident/8)) // many rows may share few keys
+	k.room(min(n, resident)) // many rows may share few keys
 	return k
 }
 

@@ -99,6 +99,9 @@ func words(err error) string {
 	if i := strings.LastIndex(text, "SQLITE_"); i > 0 {
 		text = strings.TrimRight(text[:i], " (:")
 	}
+	if _, constraint, ok := strings.Cut(text, "constraint failed: "); ok && strings.Contains(constraint, "constraint failed") {
+		return constraint
+	}
 	return text
 }
 

@@ -54,7 +54,7 @@ func (t *tx) use(table *schema.Table, columns []string) error {
 	return err
 }
 
-// ReadBack reads the range of locators between the first and the last of keys, or looks the keys up.
+// ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) error {
 	_, types := t.codecs(table, columns)
@@ -67,11 +67,8 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 		}
 		return nil
 	}
-	if len(by) != 1 || by[0] != table.Locator {
+	if !oneRun(table, by, keys) {
 		return t.Probe(ctx, table, by, keys, columns, take)
-	}
-	if keys.Len() == 0 {
-		return nil
 	}
 	place := quote(table.Locator)
 	s, err := t.prepare(fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN ? AND ? ORDER BY %s", quoted(columns),
@@ -83,4 +80,17 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 	s.BindInt64(1, keys.Columns[0].Nums[0])
 	s.BindInt64(2, keys.Columns[0].Nums[keys.Len()-1])
 	return t.drain(ctx, s, table, columns, take)
+}
+
+// oneRun tells whether keys are locators without a gap, in ascending order.
+func oneRun(table *schema.Table, by []string, keys *value.Batch) bool {
+	if len(by) != 1 || by[0] != table.Locator || keys.Len() == 0 {
+		return false
+	}
+	for i, n := range keys.Columns[0].Nums {
+		if n != keys.Columns[0].Nums[0]+int64(i) {
+			return false
+		}
+	}
+	return true
 }

@@ -1,0 +1,198 @@
+// Package conformance drives the built program on files in a temporary folder, as a person would.
+package conformance
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+)
+
+// program is the path of the built program.
+var program string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("", "ladle-test-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(dir)
+		program = filepath.Join(dir, "ladle")
+		build := exec.Command("go", "build", "-o", program, "ladle/cmd/ladle")
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			panic(string(out))
+		}
+		return m.Run()
+	}())
+}
+
+// world is a folder with a database and files.
+type world struct {
+	*testing.T
+	dir string
+}
+
+// newWorld makes a folder with the database db that script makes.
+func newWorld(t *testing.T, script string) *world {
+	t.Helper()
+	w := &world{T: t, dir: t.TempDir()}
+	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite, sqlite.OpenCreate)
+	require.NoError(t, err)
+	require.NoError(t, sqlitex.ExecuteScript(conn, script, nil))
+	require.NoError(t, conn.Close())
+	return w
+}
+
+func (w *world) path(name string) string { return filepath.Join(w.dir, name) }
+
+func (w *world) write(name, content string) {
+	w.Helper()
+	require.NoError(w, os.WriteFile(w.path(name), []byte(content), 0o644))
+}
+
+func (w *world) read(name string) string {
+	w.Helper()
+	content, err := os.ReadFile(w.path(name))
+	require.NoError(w, err)
+	return string(content)
+}
+
+// result is what a run of the program gave.
+type result struct {
+	status         int
+	stdout, stderr string
+}
+
+// run runs the program in the folder, without a terminal.
+func (w *world) run(arguments ...string) result {
+	w.Helper()
+	c := exec.Command(program, arguments...)
+	c.Dir = w.dir
+	c.Env = append(os.Environ(), "LADLE_DB=")
+	var stdout, stderr bytes.Buffer
+	c.Stdout, c.Stderr = &stdout, &stderr
+	err := c.Run()
+	if _, ended := err.(*exec.ExitError); err != nil && !ended {
+		require.NoError(w, err)
+	}
+	return result{c.ProcessState.ExitCode(), stdout.String(), stderr.String()}
+}
+
+// report is the part of the JSON document that tests look at.
+type report struct {
+	Outcome string
+	Why     string
+	Status  int
+	Run     int64
+	Steps   []struct {
+		Step  string
+		After []string
+		Tally struct {
+			Read, Added, Updated, Unchanged, Kept, Repeated int64
+			LeftOut                                         int64 `json:"left_out"`
+			SetAside                                        int64 `json:"set_aside"`
+		}
+	}
+	Lookups []struct {
+		Table string
+		Names []string
+	}
+	Checks []struct {
+		Check, Table, Says string
+		OK                 bool
+		Problems           []string
+		Totals             []struct {
+			Column, Sum, Least, Most string
+			Count                    int64
+		}
+	}
+	Newest []struct {
+		Table string
+		Rows  [][]*string
+	} `json:"newest_rows"`
+	SetAside []struct {
+		File    string
+		Line    int64
+		Reasons []string
+	} `json:"set_aside"`
+	Problems []struct {
+		File, What, Do string
+		Line, Column   int
+	}
+}
+
+// load runs load or try and gives its report.
+func (w *world) load(command string, more ...string) (report, result) {
+	w.Helper()
+	arguments := append([]string{command, "f.ladle.yaml", "--db", "db", "--json"}, more...)
+	if command == "load" {
+		arguments = append(arguments, "--yes")
+	}
+	r := w.run(arguments...)
+	var doc report
+	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
+	require.Equal(w, r.status, doc.Status, "the document and the process must say the same")
+	return doc, r
+}
+
+// tallies writes the tallies of a report, a line a step.
+func (r report) tallies() string {
+	var lines []string
+	for _, s := range r.Steps {
+		t := s.Tally
+		lines = append(lines, fmt.Sprintf("%s: %d = %d added, %d kept, %d repeated, %d aside", s.Step, t.Read, t.Added, t.Kept, t.Repeated, t.SetAside))
+	}
+	return strings.Join(lines, "\n")
+}
+
+// asides writes the lines that were set aside, with their reasons.
+func (r report) asides() []string {
+	var lines []string
+	for _, a := range r.SetAside {
+		lines = append(lines, fmt.Sprintf("%s:%d: %s", filepath.Base(a.File), a.Line, strings.Join(a.Reasons, "; ")))
+	}
+	return lines
+}
+
+// query gives the rows of a query, cells parted by |.
+func (w *world) query(query string) []string {
+	w.Helper()
+	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite)
+	require.NoError(w, err)
+	defer conn.Close()
+	rows := []string{}
+	err = sqlitex.ExecuteTransient(conn, query, &sqlitex.ExecOptions{ResultFunc: func(s *sqlite.Stmt) error {
+		cells := make([]string, s.ColumnCount())
+		for i := range cells {
+			cells[i] = "NULL"
+			if !s.ColumnIsNull(i) {
+				cells[i] = s.ColumnText(i)
+			}
+		}
+		rows = append(rows, strings.Join(cells, "|"))
+		return nil
+	}})
+	require.NoError(w, err)
+	return rows
+}
+
+// dump gives all rows of all tables, Ladle's own among them.
+func (w *world) dump() string {
+	w.Helper()
+	var all []string
+	for _, table := range w.query("SELECT name FROM sqlite_schema WHERE type = 'table' ORDER BY name") {
+		all = append(all, table)
+		all = append(all, w.query(fmt.Sprintf("SELECT * FROM %q ORDER BY 1, 2", table))...)
+	}
+	return strings.Join(all, "\n")
+}

@@ -1,0 +1,139 @@
+package conformance
+
+import (
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/demo"
+)
+
+// TestAKilledLoadLeavesAllOrNothing kills loads at random moments, one in each of twenty stretches from their start to
+// a little behind their end.
+func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
+	const moments, calls = 20, 8000
+	harbour := demo.NewHarbour(0, calls, 7)
+	harbour.Messy = 0.01
+	w := &world{T: t, dir: t.TempDir()}
+	require.NoError(t, harbour.Generate(w.dir))
+	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
+	require.NoError(t, os.Rename(w.path(demo.FlatLadle), w.path("f.ladle.yaml")))
+	fresh, before := w.read("db"), w.rows()
+
+	begun := time.Now()
+	doc, _ := w.load("load")
+	require.Equal(t, 4, doc.Status)
+	whole := time.Since(begun)
+	after, aside := w.rows(), w.read("calls.set-aside.csv")
+	require.NotEqual(t, before, after)
+
+	seen := map[string]int{}
+	for i := range moments {
+		w.write("db", fresh)
+		_ = os.Remove(w.path("calls.set-aside.csv"))
+		c := exec.Command(program, "load", "f.ladle.yaml", "--db", "db", "--yes")
+		c.Dir = w.dir
+		require.NoError(t, c.Start())
+		moment := time.Duration((float64(i) + rand.Float64()) / moments * 1.2 * float64(whole))
+		time.Sleep(moment)
+		_ = c.Process.Kill()
+		_ = c.Wait()
+		switch w.rows() {
+		case before:
+			seen["before"]++
+		case after:
+			seen["after"]++
+			assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM ladle_run"), "the logbook must tell of the load")
+		default:
+			t.Fatalf("killed after %s, the database is neither as before nor fully loaded", moment)
+		}
+		if left, err := os.ReadFile(w.path("calls.set-aside.csv")); err == nil {
+			assert.Equal(t, aside, string(left), "a set-aside file is whole or absent")
+		}
+		for _, suffix := range []string{"-journal", "-wal"} {
+			_ = os.Remove(w.path("db" + suffix))
+		}
+	}
+	t.Logf("killed at %d moments within %s: %v", moments, whole, seen)
+	assert.NotZero(t, seen["before"])
+
+	t.Run("and loading again does the right thing", func(t *testing.T) {
+		w.write("db", fresh)
+		w.load("load")
+		assert.Equal(t, after, w.rows())
+		leftovers, err := filepath.Glob(filepath.Join(w.dir, ".ladle-*"))
+		require.NoError(t, err)
+		assert.LessOrEqual(t, len(leftovers), moments)
+	})
+}
+
+// rows gives all rows of the tables that are not Ladle's own.
+func (w *world) rows() string {
+	var all []string
+	for _, table := range w.query("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'ladle%' AND name NOT LIKE 'sqlite%' ORDER BY name") {
+		all = append(all, table)
+		all = append(all, w.query("SELECT * FROM "+table+" ORDER BY 1, 2")...)
+	}
+	return strings.Join(all, "\n")
+}
+
+func TestAnInterruptedLoadChangesNothing(t *testing.T) {
+	w := &world{T: t, dir: t.TempDir()}
+	require.NoError(t, demo.NewHarbour(0, 30_000, 7).Generate(w.dir))
+	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
+	before := w.rows()
+	c := exec.Command(program, "load", demo.FlatLadle, "--db", "db", "--yes")
+	c.Dir = w.dir
+	var stderr strings.Builder
+	c.Stderr = &stderr
+	require.NoError(t, c.Start())
+	time.Sleep(150 * time.Millisecond)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	_ = c.Wait()
+	assert.Equal(t, 130, c.ProcessState.ExitCode(), stderr.String())
+	assert.Contains(t, stderr.String(), "interrupted, nothing was changed")
+	assert.Equal(t, before, w.rows())
+}
+
+func TestDemo(t *testing.T) {
+	w := &world{T: t, dir: t.TempDir()}
+	first := w.run("demo")
+	require.Equal(t, 0, first.status, first.stderr)
+	assert.Contains(t, first.stdout, "Loaded as run 1")
+	assert.Contains(t, first.stdout, "Loaded as run 2")
+	assert.FileExists(t, w.path("port-merrow/arrivals.set-aside.csv"))
+
+	t.Run("a second run over an untouched folder starts anew", func(t *testing.T) {
+		r := w.run("demo")
+		assert.Equal(t, 0, r.status, r.stderr)
+		assert.Contains(t, r.stdout, "Loaded as run 1")
+	})
+	t.Run("the commands that it suggests can be typed", func(t *testing.T) {
+		tried := 0
+		for line := range strings.Lines(first.stdout) {
+			words := strings.Fields(line)
+			if len(words) < 3 || words[0] != program {
+				continue
+			}
+			tried++
+			assert.Contains(t, []int{1, 4}, w.run(words[1:]...).status, line)
+		}
+		assert.Equal(t, 3, tried)
+	})
+	t.Run("a file that was changed is kept, and a changed database ends it", func(t *testing.T) {
+		assert.Equal(t, 2, w.run("demo").status, "the suggested commands changed the database")
+		require.NoError(t, os.Remove(w.path("port-merrow/harbour.db")))
+		w.write("port-merrow/berths.csv", "Code,Name,Depth\nZ9,New Mole,3.0\n")
+		r := w.run("demo")
+		assert.Equal(t, 0, r.status)
+		assert.Contains(t, r.stderr, "berths.csv was changed, so it is kept")
+		assert.Contains(t, w.read("port-merrow/berths.csv"), "New Mole")
+	})
+}

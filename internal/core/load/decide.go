@@ -310,7 +310,7 @@ func (d *decision) contradiction(ctx context.Context, row, other int64) (line in
 	}
 	finds := 0
 	for c, e := range d.columns {
-		a, b := &mine.rows.Columns[0], &theirs.rows.Columns[0]
+		var a, b *value.Column
 		switch {
 		case e.find != nil:
 			finds++

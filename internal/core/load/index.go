@@ -41,8 +41,7 @@ type index struct {
 	whole bool          // all rows of the table are in it, not just those asked for
 	wide  *value.Column // the values found, where they don't fit an entry
 
-	added []*addition // rows of the lookup that finds may add
-	names []string    // the names in it, while they are few
+	names []string // the names in it, while they are few
 }
 
 type indexPart struct {

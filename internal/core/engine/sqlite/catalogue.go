@@ -19,9 +19,8 @@ import (
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.path}
 	type entry struct {
-		name, sql     string
-		withoutRowid  bool
-		autoincrement bool
+		name, sql    string
+		withoutRowid bool
 	}
 	var entries []entry
 	err := d.each(`SELECT l.name, l.wr, m.sql FROM pragma_table_list l JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'

@@ -1,0 +1,136 @@
+package ladlefile
+
+import (
+	"encoding/json"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/fault"
+)
+
+const sample = `ladle: 1
+inputs:
+  calls: {file: calls.csv, header: 2}
+tables:
+  port_call:
+    from: calls
+    key: [vessel_id, arrived]
+    already_there: refuse
+    repeats: last
+    columns:
+      vessel_id: {from: Reg. No., find: vessel.reg_no}
+      arrived: 2026
+      code: {constant: NO}
+      berth_id: {find: {table: berth, by: {code: Berth, side: {constant: 007}}}, not_found: add, several: leave_blank}
+set_aside_limit: 2.5%
+`
+
+func TestDecode(t *testing.T) {
+	f, err := Decode("dir/f.ladle.yaml", []byte(sample))
+	require.NoError(t, err)
+	assert.Equal(t, 2, f.Inputs[0].Header)
+	assert.Equal(t, "dir/calls.csv", f.Inputs[0].Path)
+	assert.InDelta(t, 0.025, f.Limit.Share, 1e-9)
+	b := f.Blocks[0]
+	assert.Equal(t, "port_call", b.Table().Value)
+	assert.Equal(t, []There{RefuseThere}, []There{b.There})
+	assert.Equal(t, LastRepeat, b.Repeats)
+	assert.Equal(t, "2026", b.Columns[1].Source.From.Value, "a number is text, as it is written")
+	assert.Equal(t, "NO", b.Columns[2].Source.Constant.Value)
+	find := b.Columns[3].Source.Find
+	assert.Equal(t, "007", find.By[1].Source.Constant.Value)
+	assert.Equal(t, AddNotFound, find.NotFound)
+	assert.Equal(t, BlankSeveral, find.Several)
+	assert.Equal(t, "Reg. No.", b.Columns[0].Source.Find.By[0].Source.From.Value)
+}
+
+func TestDecodeTellsEveryProblemWithItsPlace(t *testing.T) {
+	cases := []struct {
+		name, from, to string
+		want           []string
+	}{
+		{"a key twice", "    from: calls\n", "    from: calls\n    from: other\n", []string{`f:7:5: this is not YAML: mapping key "from" already defined`}},
+		{"a list instead of a mapping", "columns:\n", "columns: [a]\n    ignored:\n", []string{"f:10:14: columns: must be a mapping", `f:11:5: a block has no key "ignored"`}},
+		{"an unknown word", "refuse", "reject", []string{`already_there: can't be "reject"; write one of: keep, refuse`}},
+		{"a find without a column", "vessel.reg_no", "vessel", []string{`find: can't be "vessel"; write it as TABLE.COLUMN`}},
+		{"a constant and a column", "{constant: NO}", "{constant: NO, from: Code}", []string{"code has a constant and another source"}},
+		{"no source", "{constant: NO}", "{}", []string{"f:13:7: code has no source"}},
+		{"nothing behind a key", "from: calls", "from:", []string{"nothing is said behind from:", "block port_call has no from:"}},
+		{"not_found without find", "{constant: NO}", "{from: Code, not_found: add}", []string{"without find:"}},
+		{"from beside by", "{find: {table", "{from: X, find: {table", []string{"from: stands beside by:"}},
+		{"a limit that isn't one", "2.5%", "some", []string{`set_aside_limit: can't be "some"`}},
+		{"a header that isn't one", "header: 2", "header: 0", []string{`f:3:36: header: can't be "0"`}},
+		{"an anchor", "{constant: NO}", "{constant: &x NO}", []string{"must be a single value"}},
+		{"no version", "ladle: 1\n", "", []string{"the version of the format is missing"}},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			require.Contains(t, sample, c.from)
+			_, err := Decode("f", []byte(strings.Replace(sample, c.from, c.to, 1)))
+			require.Error(t, err)
+			assert.Equal(t, fault.Wrong, fault.ClassOf(err))
+			for _, w := range c.want {
+				assert.ErrorContains(t, err, w)
+			}
+		})
+	}
+}
+
+func TestLimit(t *testing.T) {
+	assert.True(t, Limit{}.Passed(1, 100))
+	assert.False(t, Limit{}.Passed(0, 100))
+	assert.False(t, Limit{Lines: 5}.Passed(5, 6))
+	assert.False(t, Limit{Share: 0.05}.Passed(5, 100))
+	assert.True(t, Limit{Share: 0.05}.Passed(6, 100))
+	assert.False(t, Limit{Any: true}.Passed(100, 100))
+}
+
+// TestTheSchemaHasTheKeysOfTheDecoder: an unknown key makes the decoder list those that it knows.
+func TestTheSchemaHasTheKeysOfTheDecoder(t *testing.T) {
+	raw, err := os.ReadFile("../../../docs/ladle-file.schema.json")
+	require.NoError(t, err)
+	type object struct{ Properties map[string]any }
+	var schema struct {
+		object
+		Defs map[string]object `json:"$defs"`
+	}
+	require.NoError(t, json.Unmarshal(raw, &schema))
+	const unknown = "an_unknown_key_of_some_length_that_is_like_no_other"
+	for name, c := range map[string]struct {
+		of   object
+		file string
+	}{
+		"a ladle file": {schema.object, unknown + ": 1\n"},
+		"an input":     {schema.Defs["input"], "inputs: {in: {" + unknown + ": 1}}\n"},
+		"a block":      {schema.Defs["block"], "tables: {t: {" + unknown + ": 1}}\n"},
+		"a source":     {schema.Defs["source"], "tables: {t: {columns: {c: {" + unknown + ": 1}}}}\n"},
+		"a find":       {schema.Defs["find"], "tables: {t: {columns: {c: {find: {" + unknown + ": 1}}}}}\n"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := Decode("f", []byte(c.file))
+			var keys []string
+			for k := range c.of.Properties {
+				keys = append(keys, k)
+			}
+			slices.Sort(keys)
+			assert.ErrorContains(t, err, name+` has no key "`+unknown+`"; there are: `+strings.Join(keys, ", "))
+		})
+	}
+}
+
+// FuzzDecode: no content makes the decoder panic, and what it refuses has a place or a reason.
+func FuzzDecode(f *testing.F) {
+	f.Add([]byte(sample))
+	f.Add([]byte("ladle: 1\ninputs: {a: {file: |\n  x\n}}"))
+	f.Add([]byte("- *x\n"))
+	f.Fuzz(func(t *testing.T, source []byte) {
+		if _, err := Decode("f", source); err != nil {
+			require.NotEmpty(t, fault.ProblemsOf(err))
+		}
+	})
+}

@@ -1,0 +1,167 @@
+package value
+
+import (
+	"math"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestParse(t *testing.T) {
+	money := Type{Kind: Fixed, Precision: 10, Scale: 2}
+	real18 := Type{Kind: Fixed, Precision: 18, Scale: 2, Kept: AsDouble}
+	free := Type{Kind: Decimal, Kept: AsDouble}
+	minutes := Type{Kind: DateTime, Step: 60_000_000}
+	cases := []struct {
+		name string
+		t    Type
+		cell string
+		want string // as people read it; "" for a problem
+		why  string
+	}{
+		{"text as it stands", Type{}, " a ", " a ", ""},
+		{"text of just the length, in characters", Type{Length: 3}, "äöü", "äöü", ""},
+		{"text that would be cut", Type{Length: 3}, "äöüß", "", "has 4 characters, the column takes 3"},
+		{"text that is not UTF-8", Type{}, "\xff", "", "is not valid UTF-8"},
+		{"text with a NUL", Type{}, "a\x00", "", "holds a NUL character"},
+		{"text that would become a number", Type{Kept: AsNumberLook}, "007", "", "would be stored as a number"},
+		{"a whole number", Type{Kind: Int}, "-42", "-42", ""},
+		{"the least whole number", Type{Kind: Int}, "-9223372036854775808", "-9223372036854775808", ""},
+		{"one too large", Type{Kind: Int}, "9223372036854775808", "", "is too large"},
+		{"a whole number with a fraction of nothing", Type{Kind: Int}, "7.00", "7", ""},
+		{"a whole number with a fraction", Type{Kind: Int}, "7.5", "", "has a fraction"},
+		{"a leading zero", Type{Kind: Int}, "007", "", "starts with a zero"},
+		{"thousands", money, "1,234", "", "has separators"},
+		{"a currency", money, "€12", "", "has a currency sign"},
+		{"a unit", money, "12 t", "", `has " t" in it`},
+		{"blanks", money, " 12", "", "has blanks around it"},
+		{"an exponent", money, "1e5", "", `has "e" in it`},
+		{"words", money, "n/a", "", "is not a number"},
+		{"a plus", money, "+5", "", `has "+" in it`},
+		{"a point without digits", money, "5.", "", "is not a plain number"},
+		{"money", money, "-0.5", "-0.50", ""},
+		{"zeros behind the scale", money, "12.5000", "12.50", ""},
+		{"no whole part", money, ".5", "0.50", ""},
+		{"what would be rounded", money, "1.005", "", "would be rounded"},
+		{"what would overflow", money, "123456789", "", "more than 8 digits before the point"},
+		{"eighteen digits", Type{Kind: Fixed, Precision: 18, Scale: 2}, "1234567890123456.78", "1234567890123456.78", ""},
+		{"eighteen digits in a double", real18, "1234567890123456.78", "", "more digits than the database keeps"},
+		{"fifteen digits in a double", real18, "1234567890123.45", "1234567890123.45", ""},
+		{"a decimal of any size", Type{Kind: Decimal}, "-00", "", "starts with a zero"},
+		{"a decimal without needless zeros", Type{Kind: Decimal}, "-12345678901234567890.10", "-12345678901234567890.1", ""},
+		{"a decimal that a double keeps", free, "0.1", "0.1", ""},
+		{"a decimal that a double loses", free, "0.1234567890123456789", "", "more digits than the database keeps"},
+		{"minus nothing", Type{Kind: Decimal}, "-0.0", "0", ""},
+		{"a float", Type{Kind: Float}, "0.30", "0.3", ""},
+		{"a float that loses digits", Type{Kind: Float}, "12345678901234567890", "", "more digits than a floating-point number keeps"},
+		{"yes", Type{Kind: Bool}, "TRUE", "true", ""},
+		{"neither yes nor no", Type{Kind: Bool}, "ja", "", "neither true nor false"},
+		{"bytes", Type{Kind: Bytes}, "00fF", "00ff", ""},
+		{"half a byte", Type{Kind: Bytes}, "0", "", "hexadecimal"},
+		{"a date", Type{Kind: Date}, "2024-02-29", "2024-02-29", ""},
+		{"a day that isn't", Type{Kind: Date}, "2026-02-29", "", "is not a date"},
+		{"a date in another style", Type{Kind: Date}, "14/03/2026", "", "is not a date"},
+		{"a date with a time", Type{Kind: Date}, "2026-03-31 10:00", "", "has more in it"},
+		{"a time", Type{Kind: Time}, "23:59:59.5", "23:59:59.5", ""},
+		{"a time past midnight", Type{Kind: Time}, "24:00", "", "is not a time"},
+		{"a date and time", Type{Kind: DateTime}, "1969-12-31T23:59:59.000001", "1969-12-31 23:59:59.000001", ""},
+		{"a date without a time", Type{Kind: DateTime}, "2026-03-31", "", "is a date without a time"},
+		{"a zone", Type{Kind: DateTime}, "2026-03-31 10:00Z", "", "without a zone"},
+		{"seconds where rows have minutes", minutes, "2026-03-31 10:00:01", "", "finer than the times in this column"},
+		{"minutes where rows have minutes", minutes, "2026-03-31 10:01", "2026-03-31 10:01:00", ""},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			column := NewColumn(c.t)
+			err := Parse(&column, c.t, []byte(c.cell))
+			require.Equal(t, 1, column.Len())
+			if c.why != "" {
+				require.ErrorContains(t, err, c.why)
+				assert.Equal(t, Bad, column.States[0])
+				return
+			}
+			require.NoError(t, err)
+			assert.Equal(t, c.want, column.Text(0))
+		})
+	}
+}
+
+// FuzzParse: what is taken reads back as the same value from its own text, and nothing makes it panic.
+func FuzzParse(f *testing.F) {
+	for _, seed := range []string{"1.50", "-0.0", "2026-03-31 10:00:00.25", "true", "00ff", "€ 1,2", "9223372036854775807", ".5"} {
+		for kind := range uint8(10) {
+			f.Add(kind, seed)
+		}
+	}
+	f.Fuzz(func(t *testing.T, kind uint8, cell string) {
+		typ := Type{Kind: Kind(kind % 10), Precision: 12, Scale: 3, Kept: AsDouble}
+		a, b := NewColumn(typ), NewColumn(typ)
+		if Parse(&a, typ, []byte(cell)) != nil || a.States[0] == Null {
+			return
+		}
+		text := a.Text(0)
+		require.NoError(t, Parse(&b, typ, []byte(text)), "%q was taken, its text %q is not", cell, text)
+		assert.True(t, a.Same(0, &b, 0), "%q and its text %q differ", cell, text)
+	})
+}
+
+func TestDatesAreThoseOfTheCalendar(t *testing.T) {
+	for day := time.Date(1, 1, 1, 0, 0, 0, 0, time.UTC); day.Year() < 10_000; day = day.AddDate(0, 0, 61) {
+		c := Column{Kind: Date}
+		require.NoError(t, Parse(&c, Type{Kind: Date}, []byte(day.Format(time.DateOnly))))
+		require.Equal(t, day.Unix()/86400, c.Nums[0], day)
+		require.Equal(t, day.Format(time.DateOnly), c.Text(0))
+	}
+}
+
+func TestFixedNumbersSurviveDoubles(t *testing.T) {
+	for _, n := range []int64{0, 1, -1, 105, 999_999_999_999_999, -123_456_789_012_345} {
+		for scale := range 10 {
+			back, ok := FloatToFixed(FixedToFloat(n, scale), scale)
+			assert.True(t, ok && back == n, "%d at scale %d came back as %d", n, scale, back)
+		}
+	}
+	_, ok := FloatToFixed(0.125, 2)
+	assert.False(t, ok, "digits may not be lost")
+	_, ok = FloatToFixed(math.Inf(1), 2)
+	assert.False(t, ok)
+}
+
+func TestIdentityTellsSlotsApart(t *testing.T) {
+	texts := []string{"", "a", "ab", "b", "a\x00", strings.Repeat("x", 300)}
+	c := Column{Kind: Text}
+	for _, s := range texts {
+		c.AppendBytes([]byte(s))
+	}
+	c.AppendState(Null)
+	seen := map[string]bool{}
+	for i := range c.Len() {
+		for j := range c.Len() {
+			id := string(c.AppendIdentity(c.AppendIdentity(nil, i), j))
+			assert.False(t, seen[id], "pair %d, %d", i, j)
+			seen[id] = true
+			assert.Equal(t, i == j, c.Same(i, &c, j))
+		}
+	}
+}
+
+func TestCompare(t *testing.T) {
+	for kind, ordered := range map[Kind][]string{
+		Decimal: {"-10", "-9.5", "0", "9", "10.01"}, Int: {"-2", "10", "11"}, Float: {"-0.5", "0.25", "3"},
+		Text: {"a", "b"}, Date: {"1999-12-31", "2000-01-01"},
+	} {
+		c := Column{Kind: kind}
+		for _, s := range ordered {
+			require.NoError(t, Parse(&c, Type{Kind: kind}, []byte(s)))
+		}
+		for i := range ordered {
+			for j := range ordered {
+				assert.Equal(t, strconv.Itoa(max(-1, min(1, i-j))), strconv.Itoa(Compare(&c, i, &c, j)), "%s %s %s", kind, ordered[i], ordered[j])
+			}
+		}
+	}
+}

@@ -42,7 +42,7 @@ func showSteps(s *term.Screen, r *load.Report) {
 	default:
 		s.Title("Steps, in the order of loading")
 	}
-	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "set aside", "key"},
+	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "aside", "key"},
 		Numbers: []int{0, 3, 4, 5, 6, 7}}
 	for i, step := range r.Steps {
 		table := step.Table
@@ -58,7 +58,7 @@ func showSteps(s *term.Screen, r *load.Report) {
 			count(y.Repeated), count(y.SetAside), key})
 	}
 	s.Table(t)
-	s.Line("  kept: the key is in the table already; repeated: an equal line stands in the file")
+	s.Note("kept: the key is in the table already; repeated: an equal line stands in the file")
 	for _, step := range r.Steps {
 		for _, why := range step.After {
 			s.Item(term.Dot, "%s %s", step.Step, why)
@@ -108,10 +108,10 @@ func showAsides(s *term.Screen, r *load.Report) {
 	}
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
-			s.Line("  All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
+			s.Note("All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
 		}
 		if in.Moved != "" {
-			s.Line("  An older file that you have edited is kept as %s", in.Moved)
+			s.Note("An older file that you have edited is kept as %s", in.Moved)
 		}
 	}
 }
@@ -154,6 +154,13 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 			s.Item(term.Wrong, "%s, %s: %s", name, c.Table, c.Says)
 			for _, p := range c.Problems {
 				s.Item("  ", "%s", p)
+			}
+		}
+	}
+	for _, c := range all {
+		for _, warning := range c.Warnings {
+			if c.Check == name {
+				s.Item(term.Dot, "%s, %s, to be looked at: %s", name, c.Table, warning)
 			}
 		}
 	}

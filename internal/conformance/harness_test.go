@@ -110,7 +110,7 @@ type report struct {
 	Checks []struct {
 		Check, Table, Says string
 		OK                 bool
-		Problems           []string
+		Problems, Warnings []string
 		Totals             []struct {
 			Column, Sum, Least, Most string
 			Count                    int64

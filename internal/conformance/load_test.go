@@ -275,6 +275,19 @@ func TestChecksFailWhenTheDatabaseDoesSomethingElse(t *testing.T) {
 	}
 }
 
+func TestOlderOrphansAreAWarning(t *testing.T) {
+	w := newWorld(t, port+"INSERT INTO vessel VALUES (5, 'Z9', 'Ghost', 77, 1);")
+	w.write("f.ladle.yaml", vesselBlock)
+	w.write("in.csv", "Reg,Name,GT,Flag\nB1,Skua,2,Norway\n")
+	doc, _ := w.load("load")
+	require.Equal(t, 0, doc.Status)
+	var warnings []string
+	for _, k := range doc.Checks {
+		warnings = append(warnings, k.Warnings...)
+	}
+	assert.Equal(t, []string{"1 rows that were there before point at no row of flag (flag_id)"}, warnings)
+}
+
 func TestAKeyWithoutConstraintIsProvedByLooking(t *testing.T) {
 	script := "CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT NOT NULL)"
 	for trigger, status := range map[string]int{"": 0, "; CREATE TRIGGER t AFTER INSERT ON berth WHEN new.code = 'N1' BEGIN UPDATE berth SET code = 'N2' WHERE id = new.id; END": 1} {

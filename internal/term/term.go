@@ -98,6 +98,13 @@ func (s *Screen) Item(mark, format string, arguments ...any) {
 	}
 }
 
+// Note shows a paragraph below something else, wrapped to the width of the screen.
+func (s *Screen) Note(format string, arguments ...any) {
+	for l := range strings.SplitSeq(text.WrapSoft(Safe(fmt.Sprintf(format, arguments...)), s.width-3), "\n") {
+		fmt.Fprintln(s.out, "  "+strings.TrimRight(l, " "))
+	}
+}
+
 func (s *Screen) mark(mark string) string {
 	switch mark {
 	case Good:

@@ -33,6 +33,7 @@ type Result struct {
 	Says     string   `json:"says"`               // what was found, in a sentence
 	Short    string   `json:"-"`                  // the same in a few words, for one that is OK
 	Problems []string `json:"problems,omitempty"` // the first of what is wrong
+	Warnings []string `json:"warnings,omitempty"` // what is wrong with rows that the load did not touch
 	Totals   []Total  `json:"totals,omitempty"`   // of the values read back
 }
 
@@ -57,6 +58,9 @@ func Run(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Tabl
 		cells, relations, err := readBack(ctx, tx, w)
 		if err != nil {
 			return nil, fmt.Errorf("reading %s back: %w", w.Table.Name, err)
+		}
+		if relations.Warnings, err = olderOrphans(ctx, tx, w, before[w.Table], relations.OK); err != nil {
+			return nil, err
 		}
 		keys, err := doubles(ctx, tx, w)
 		if err != nil {
@@ -103,6 +107,28 @@ func balance(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.
 		results = append(results, r)
 	}
 	return results, nil
+}
+
+// olderRows is the number of rows up to which a table is searched for orphans that were there before.
+const olderRows = 100_000
+
+// olderOrphans counts the rows that pointed at nothing before the load; those that it wrote are known to be good.
+func olderOrphans(ctx context.Context, tx engine.Tx, w Work, before int64, good bool) ([]string, error) {
+	if before > olderRows || !good {
+		return nil, nil
+	}
+	var warnings []string
+	for _, r := range w.Points {
+		n, err := tx.Orphans(ctx, w.Table, r)
+		if err != nil {
+			return nil, err
+		}
+		if n > 0 {
+			warnings = append(warnings, fmt.Sprintf("%d rows that were there before point at no row of %s (%s)", n, r.Parent,
+				strings.Join(r.Columns, ", ")))
+		}
+	}
+	return warnings, nil
 }
 
 // doubles asks whether a key that was added stands twice. Where a unique constraint holds the key, it can't.

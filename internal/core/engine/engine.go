@@ -52,6 +52,10 @@ type Reader interface {
 	// locks t they stay unused until it ends; outside of one they are a guess.
 	Reserve(ctx context.Context, t *schema.Table, n int64) ([]Span, error)
 
+	// Orphans counts the rows of t that point at nothing by a relation; rows with a NULL in it point nowhere.
+	// It reads the whole table.
+	Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error)
+
 	// Newest gives the n rows that came last into t, as people read them; NULL is nil.
 	Newest(ctx context.Context, t *schema.Table, shown []Shown, n int) ([][]*string, error)
 }

@@ -206,7 +206,7 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	}
 	r.fill(j)
 	r.report.Seconds.Judge = since(begun)
-	if refused, err := r.overLimit(ctx, j); refused || err != nil {
+	if stop, err := r.mayWrite(ctx, r.db, j, nil); stop || err != nil {
 		return false, err
 	}
 	r.report.Outcome = Asking
@@ -273,15 +273,15 @@ func (r *run) once(ctx context.Context, shown *Report) (again bool, err error) {
 }
 
 // mayWrite tells whether the load must stop before the first write, and reports why.
-func (r *run) mayWrite(ctx context.Context, tx engine.Tx, j *judgement, shown *Report) (stop bool, err error) {
-	if refused, err := r.overLimit(ctx, j); refused || err != nil {
+func (r *run) mayWrite(ctx context.Context, db engine.Reader, j *judgement, shown *Report) (stop bool, err error) {
+	if refused, err := r.overLimit(j); refused || err != nil {
 		return true, err
 	}
 	if shown != nil && !r.report.sameTallies(shown) {
 		return true, r.refuse(j, "somebody changed the tables since the question was asked; what would be done now is "+
 			"something else than what you agreed to")
 	}
-	return r.loadedBefore(ctx, tx, j)
+	return r.loadedBefore(ctx, db, j)
 }
 
 // loadedBefore refuses an input that was loaded before into a table without a key.
@@ -305,7 +305,7 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader, j *judgement) 
 	return false, nil
 }
 
-func (r *run) overLimit(_ context.Context, j *judgement) (bool, error) {
+func (r *run) overLimit(j *judgement) (bool, error) {
 	if !r.file.Limit.Passed(r.report.Aside(), r.report.Read()) {
 		return false, nil
 	}

@@ -9,7 +9,9 @@ import (
 
 func TestOrder(t *testing.T) {
 	names := []string{"cargo", "call", "vessel", "berth", "log"}
-	need := func(after, before int) Need { return Need{Before: before, After: after, Why: names[after] + " points at it"} }
+	need := func(after, before int) Need {
+		return Need{Before: before, After: after, Why: names[after] + " points at it"}
+	}
 	cases := []struct {
 		name  string
 		needs []Need

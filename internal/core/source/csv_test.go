@@ -181,7 +181,7 @@ func FuzzCSV(f *testing.F) {
 		var r Record
 		end := 0
 		for chunk.Next(&r) {
-			start := bytes.Index(content[end:], r.Raw) + end
+			start := cap(content) - cap(r.Raw) // it stands in the memory of content
 			require.Empty(t, bytes.Trim(content[end:start], "\r\n"), "only line ends may stand between records")
 			end = start + len(r.Raw)
 			require.Equal(t, int64(1+bytes.Count(content[:start], []byte{'\n'})), r.Line)

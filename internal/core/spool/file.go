@@ -7,7 +7,7 @@ import (
 )
 
 // resident is the number of bytes that a file keeps in memory before it goes to disk.
-const resident = 256 << 10
+const resident = 64 << 10
 
 // file is a temporary file that is only appended to and read at offsets. It starts in memory; on disk it has mode
 // 0600 and, where the system allows that, no name.

@@ -161,6 +161,21 @@ func (d *Database) Reserve(_ context.Context, t *schema.Table, n int64) ([]engin
 	return []engine.Span{{First: last + 1, Count: n}}, err
 }
 
+// Orphans asks for each row whether there is a parent.
+func (d *Database) Orphans(_ context.Context, t *schema.Table, r schema.Relation) (n int64, err error) {
+	given, same := make([]string, len(r.Columns)), make([]string, len(r.Columns))
+	for i, c := range r.Columns {
+		given[i] = "c." + quote(c) + " IS NOT NULL"
+		same[i] = "p." + quote(r.ParentColumns[i]) + " = c." + quote(c)
+	}
+	err = d.each(fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)", quote(t.Name),
+		strings.Join(given, " AND "), quote(r.Parent), strings.Join(same, " AND ")), nil, func(row *sqlite.Stmt) error {
+		n = row.ColumnInt64(0)
+		return nil
+	})
+	return n, err
+}
+
 // Newest orders by the locator, so by coming; a table without one by its primary key.
 func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
 	selected := make([]string, len(shown))

@@ -3,13 +3,13 @@ package cli
 import (
 	"context"
 	"fmt"
-	"net/url"
 	"os"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/postgres"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
@@ -18,14 +18,14 @@ import (
 )
 
 func databaseFlag() cli.Flag {
-	return &cli.StringFlag{Name: "db", Usage: "the database: the `PATH` of an SQLite file", Sources: cli.EnvVars("LADLE_DB")}
+	return &cli.StringFlag{Name: "db", Usage: "the `DATABASE`: the path of an SQLite file, or postgres://USER@HOST/NAME", Sources: cli.EnvVars("LADLE_DB")}
 }
 
 func loadCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "load",
 		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db PATH [--yes] [--again] [--json]",
+		UsageText: "ladle load FILE --db DATABASE [--yes] [--again] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing"},
@@ -51,7 +51,7 @@ func tryCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:         "try",
 		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db PATH [--again] [--json]",
+		UsageText:    "ladle try FILE --db DATABASE [--again] [--json]",
 		Flags:        []cli.Flag{databaseFlag(), againFlag(), jsonFlag(asJSON)},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -102,7 +102,7 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 	if err != nil {
 		return nil, err
 	}
-	db, err := open(database)
+	db, err := open(ctx, database)
 	if err != nil {
 		return nil, err
 	}
@@ -110,7 +110,7 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 	progress := term.NewProgress()
 	defer progress.Clear()
 	o.Program = Version
-	o.Reopen = func(context.Context) (engine.Database, error) { return open(database) }
+	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database) }
 	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of) }
 	if answer := o.Ask; answer != nil {
 		o.Ask = func(r *load.Report) (bool, error) {
@@ -122,13 +122,17 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 }
 
 // open connects to a database by its path or URL.
-func open(database string) (engine.Database, error) {
+func open(ctx context.Context, database string) (engine.Database, error) {
 	if database == "" {
-		return nil, fault.New(fault.Wrong, "no database is named", "give --db PATH, or set LADLE_DB")
+		return nil, fault.New(fault.Wrong, "no database is named", "give --db, or set LADLE_DB")
 	}
-	if u, err := url.Parse(database); err == nil && strings.Contains(database, "://") {
-		return nil, fault.New(fault.Wrong, fmt.Sprintf("databases of the kind %q are not known to this version", u.Scheme),
-			"give the path of an SQLite file")
+	scheme, _, isURL := strings.Cut(database, "://")
+	switch {
+	case !isURL:
+		return sqlite.Open(database)
+	case scheme == "postgres" || scheme == "postgresql":
+		return postgres.Open(ctx, database)
 	}
-	return sqlite.Open(database)
+	return nil, fault.New(fault.Wrong, fmt.Sprintf("databases of the kind %q are not known", scheme),
+		"give the path of an SQLite file, or a URL like postgres://USER@HOST/DATABASE")
 }

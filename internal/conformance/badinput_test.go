@@ -78,13 +78,13 @@ func TestBadInput(t *testing.T) {
 			[]string{`the constant "1.25" has more than 1 digits after the point`}},
 		{"another version of the format", func(w *world) { w.ladle("ladle: 1", "ladle: 2") }, 2, []string{"reads version 1"}},
 		{"existing dates that can't be read", func(w *world) {
-			w.exec("INSERT INTO call (vessel_id, arrived) VALUES (7, '31/12/2025')")
+			sqliteFile{}.exec(w, "db", "INSERT INTO call (vessel_id, arrived) VALUES (7, '31/12/2025')")
 			w.write("f.ladle.yaml", vesselBlock+strings.Replace(callBlock, "arrived: Arrived, dues: Dues, paid: Paid", "arrived: Name", 1))
 		}, 2, []string{`call.arrived can't be used: rows that are there hold "31/12/2025" as date and time`}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			w := newWorld(t, port)
+			w := newWorld(t, sqliteFile{}, port)
 			w.write("in.csv", goodFile)
 			w.write("f.ladle.yaml", vesselBlock)
 			c.spoil(w)
@@ -116,16 +116,8 @@ func (w *world) ladle(from, to string) {
 	w.write("f.ladle.yaml", strings.Replace(content, from, to, 1))
 }
 
-func (w *world) exec(script string) {
-	w.Helper()
-	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite)
-	require.NoError(w, err)
-	defer conn.Close()
-	require.NoError(w, sqlitex.ExecuteScript(conn, script, nil))
-}
-
 func TestALockedDatabaseIsLeftAlone(t *testing.T) {
-	w := newWorld(t, port)
+	w := newWorld(t, sqliteFile{}, port)
 	w.write("in.csv", goodFile)
 	w.write("f.ladle.yaml", vesselBlock)
 	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite)
@@ -141,7 +133,7 @@ func TestAReadOnlyDatabaseIsToldBeforeAnythingIsDone(t *testing.T) {
 	if runtime.GOOS == "windows" {
 		t.Skip("rights of files work otherwise there")
 	}
-	w := newWorld(t, port)
+	w := newWorld(t, sqliteFile{}, port)
 	w.write("in.csv", goodFile)
 	w.write("f.ladle.yaml", vesselBlock)
 	// A file that says of itself that it may only be read: version 3 of the format for writing (sqlite.org/fileformat2.html, §1.3.3).
@@ -170,7 +162,7 @@ func TestTheCommandLine(t *testing.T) {
 		{"a database of another kind", []string{"try", "f.ladle.yaml", "--db", "paper://x:secret@y/z"}, 2, `kind "paper"`},
 		{"load without a terminal and without --yes", []string{"load", "f.ladle.yaml", "--db", "db"}, 2, "no terminal to ask on"},
 	}
-	w := newWorld(t, port)
+	w := newWorld(t, sqliteFile{}, port)
 	w.write("in.csv", goodFile)
 	w.write("f.ladle.yaml", vesselBlock)
 	for _, c := range cases {

@@ -8,12 +8,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
-	"zombiezen.com/go/sqlite"
-	"zombiezen.com/go/sqlite/sqlitex"
 )
 
 // program is the path of the built program.
@@ -36,20 +35,39 @@ func TestMain(m *testing.M) {
 	}())
 }
 
-// world is a folder with a database and files.
+// world is a folder with files, and a database.
 type world struct {
 	*testing.T
 	dir string
+	db  string // as --db names it
+	server
 }
 
-// newWorld makes a folder with the database db that script makes.
-func newWorld(t *testing.T, script string) *world {
+// server is a kind of database at work in a test.
+type server interface {
+	// make makes a database of its own for the test from a script in the common words of words, and names it.
+	make(w *world, script string) string
+	// query gives the rows of a query, cells parted by |.
+	query(w *world, query string) []string
+	// tables lists the tables, Ladle's own among them.
+	tables(w *world) []string
+}
+
+// servers are all the kinds of databases that must do the same.
+var servers = map[string]server{"sqlite": sqliteFile{}, "postgres": postgresSchema{}}
+
+// everywhere runs a test on all kinds of databases.
+func everywhere(t *testing.T, test func(t *testing.T, on server)) {
+	for name, on := range servers {
+		t.Run(name, func(t *testing.T) { test(t, on) })
+	}
+}
+
+// newWorld makes a folder and, on a server, a database from script.
+func newWorld(t *testing.T, on server, script string) *world {
 	t.Helper()
-	w := &world{T: t, dir: t.TempDir()}
-	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite, sqlite.OpenCreate)
-	require.NoError(t, err)
-	require.NoError(t, sqlitex.ExecuteScript(conn, script, nil))
-	require.NoError(t, conn.Close())
+	w := &world{T: t, dir: t.TempDir(), server: on}
+	w.db = on.make(w, script)
 	return w
 }
 
@@ -134,7 +152,7 @@ type report struct {
 // load runs load or try and gives its report.
 func (w *world) load(command string, more ...string) (report, result) {
 	w.Helper()
-	arguments := append([]string{command, "f.ladle.yaml", "--db", "db", "--json"}, more...)
+	arguments := append([]string{command, "f.ladle.yaml", "--db", w.db, "--json"}, more...)
 	if command == "load" {
 		arguments = append(arguments, "--yes")
 	}
@@ -164,35 +182,31 @@ func (r report) asides() []string {
 	return lines
 }
 
-// query gives the rows of a query, cells parted by |.
+// query gives the rows of a query as every kind of database writes them: numbers without needless zeros, 1 and 0.
 func (w *world) query(query string) []string {
 	w.Helper()
-	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite)
-	require.NoError(w, err)
-	defer conn.Close()
-	rows := []string{}
-	err = sqlitex.ExecuteTransient(conn, query, &sqlitex.ExecOptions{ResultFunc: func(s *sqlite.Stmt) error {
-		cells := make([]string, s.ColumnCount())
-		for i := range cells {
-			cells[i] = "NULL"
-			if !s.ColumnIsNull(i) {
-				cells[i] = s.ColumnText(i)
+	rows := w.server.query(w, query)
+	for i, row := range rows {
+		cells := strings.Split(row, "|")
+		for c, cell := range cells {
+			if decimal.MatchString(cell) {
+				cells[c] = strings.TrimRight(strings.TrimRight(cell, "0"), ".")
 			}
 		}
-		rows = append(rows, strings.Join(cells, "|"))
-		return nil
-	}})
-	require.NoError(w, err)
+		rows[i] = strings.Join(cells, "|")
+	}
 	return rows
 }
+
+var decimal = regexp.MustCompile(`^-?[0-9]+\.[0-9]+$`)
 
 // dump gives all rows of all tables, Ladle's own among them.
 func (w *world) dump() string {
 	w.Helper()
 	var all []string
-	for _, table := range w.query("SELECT name FROM sqlite_schema WHERE type = 'table' ORDER BY name") {
+	for _, table := range w.tables(w) {
 		all = append(all, table)
-		all = append(all, w.query(fmt.Sprintf("SELECT * FROM %q ORDER BY 1, 2", table))...)
+		all = append(all, w.query(fmt.Sprintf("SELECT * FROM %s ORDER BY 1, 2", table))...)
 	}
 	return strings.Join(all, "\n")
 }

@@ -22,7 +22,7 @@ func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
 	const moments, calls = 20, 8000
 	harbour := demo.NewHarbour(0, calls, 7)
 	harbour.Messy = 0.01
-	w := &world{T: t, dir: t.TempDir()}
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	require.NoError(t, harbour.Generate(w.dir))
 	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
 	require.NoError(t, os.Rename(w.path(demo.FlatLadle), w.path("f.ladle.yaml")))
@@ -86,7 +86,7 @@ func (w *world) rows() string {
 }
 
 func TestAnInterruptedLoadChangesNothing(t *testing.T) {
-	w := &world{T: t, dir: t.TempDir()}
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	require.NoError(t, demo.NewHarbour(0, 30_000, 7).Generate(w.dir))
 	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
 	before := w.rows()
@@ -104,7 +104,7 @@ func TestAnInterruptedLoadChangesNothing(t *testing.T) {
 }
 
 func TestDemo(t *testing.T) {
-	w := &world{T: t, dir: t.TempDir()}
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	first := w.run("demo")
 	require.Equal(t, 0, first.status, first.stderr)
 	assert.Contains(t, first.stdout, "Loaded as run 1")

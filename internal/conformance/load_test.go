@@ -10,11 +10,11 @@ import (
 
 // port has a lookup, vessels and calls, with a row in each.
 const port = `
-	CREATE TABLE flag (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL UNIQUE COLLATE NOCASE);
-	CREATE TABLE vessel (id INTEGER PRIMARY KEY, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL,
-		flag_id INTEGER REFERENCES flag (id), gt DECIMAL(8,1) CHECK (gt > 0));
-	CREATE TABLE call (id INTEGER PRIMARY KEY AUTOINCREMENT, vessel_id INTEGER NOT NULL REFERENCES vessel (id),
-		arrived DATETIME NOT NULL, dues NUMERIC, paid BOOLEAN, UNIQUE (vessel_id, arrived));
+	CREATE TABLE flag (id ID, name WORD NOT NULL UNIQUE);
+	CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL,
+		flag_id INTEGER REFERENCES flag (id), gt DECIMAL(8,1), CONSTRAINT gt_above_zero CHECK (gt > 0));
+	CREATE TABLE call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id),
+		arrived MOMENT NOT NULL, dues NUMERIC, paid BOOLEAN, UNIQUE (vessel_id, arrived));
 	INSERT INTO flag VALUES (1, 'Norway'), (2, 'Denmark');
 	INSERT INTO vessel VALUES (7, 'A1', 'Heron', 1, 100.5);
 	INSERT INTO call (id, vessel_id, arrived) VALUES (3, 7, '2026-01-01 10:00:00');
@@ -45,13 +45,13 @@ func TestLoad(t *testing.T) {
 			name:  "new rows are added behind those that are there, with what they point at found",
 			ladle: vesselBlock, file: "Reg,Name,GT,Flag\nB2,Tern,12.0,Denmark\nB1,Skua,,\n",
 			tally: "vessel: 2 = 2 added, 0 kept, 0 repeated, 0 aside",
-			query: "SELECT * FROM vessel", rows: []string{"7|A1|Heron|1|100.5", "8|B2|Tern|2|12", "9|B1|Skua|NULL|NULL"},
+			query: "SELECT reg_no, name, flag_id, gt FROM vessel ORDER BY id", rows: []string{"A1|Heron|1|100.5", "B2|Tern|2|12", "B1|Skua|NULL|NULL"},
 		},
 		{
 			name:  "a key that is there is kept as it stands, and an equal line is a repeat",
 			ladle: vesselBlock, file: "Reg,Name,GT,Flag\nA1,Other,1,Norway\nB1,Skua,2,Norway\nB1,Skua,2.0,norway\n",
 			tally: "vessel: 3 = 1 added, 1 kept, 1 repeated, 0 aside",
-			query: "SELECT reg_no, name FROM vessel", rows: []string{"A1|Heron", "B1|Skua"},
+			query: "SELECT reg_no, name FROM vessel ORDER BY id", rows: []string{"A1|Heron", "B1|Skua"},
 		},
 		{
 			name:  "already_there: refuse sets the line aside",
@@ -100,8 +100,8 @@ func TestLoad(t *testing.T) {
 			ladle: strings.Replace(vesselBlock, "flag.name", "flag.name, not_found: add", 1) + "set_aside_limit: any\n", status: 4,
 			file:  "Reg,Name,GT,Flag\nB1,Skua,2,Iceland\nB2,Tern,x,Portugal\nB3,Gull,2,Iceland\nA1,Heron,2,Chile\n",
 			tally: "vessel: 4 = 2 added, 1 kept, 0 repeated, 1 aside",
-			query: "SELECT v.reg_no, f.id, f.name FROM flag f LEFT JOIN vessel v ON v.flag_id = f.id ORDER BY 2, 1",
-			rows:  []string{"A1|1|Norway", "NULL|2|Denmark", "B1|3|Iceland", "B3|3|Iceland"},
+			query: "SELECT v.reg_no, f.name FROM flag f LEFT JOIN vessel v ON v.flag_id = f.id ORDER BY f.id, 1",
+			rows:  []string{"A1|Norway", "NULL|Denmark", "B1|Iceland", "B3|Iceland"},
 			asides: []string{
 				`in.csv:3: GT "x" is not a number`},
 		},
@@ -117,10 +117,10 @@ func TestLoad(t *testing.T) {
 			ladle: vesselBlock + callBlock + "set_aside_limit: any\n", status: 4,
 			file:  "Reg,Name,GT,Flag,Arrived,Dues,Paid\nB1,Skua,0,Norway,2026-02-01 05:00,1,1\nB2,Tern,5,Norway,2026-02-01 06:00,2.50,true\n",
 			tally: "vessel: 2 = 1 added, 0 kept, 0 repeated, 1 aside\ncall: 2 = 1 added, 0 kept, 0 repeated, 1 aside",
-			asides: []string{`in.csv:2: the database does not take the row: CHECK constraint failed: gt > 0; ` +
+			asides: []string{`in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero; ` +
 				`Reg "B1" would be in vessel.reg_no, but in.csv:2 is set aside`},
-			query: "SELECT c.id, v.reg_no, arrived, dues, paid FROM call c JOIN vessel v ON v.id = c.vessel_id",
-			rows:  []string{"3|A1|2026-01-01 10:00:00|NULL|NULL", "4|B2|2026-02-01 06:00:00|2.5|1"},
+			query: "SELECT v.reg_no, arrived, dues, paid FROM call c JOIN vessel v ON v.id = c.vessel_id ORDER BY c.id",
+			rows:  []string{"A1|2026-01-01 10:00:00|NULL|NULL", "B2|2026-02-01 06:00:00|2.5|1"},
 		},
 		{
 			name:  "a contradicting vessel that is there keeps its calls",
@@ -152,7 +152,7 @@ func TestLoad(t *testing.T) {
 			ladle: "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  flag: {from: in, key: id, columns: {id: No, name: Name}}\n",
 			file:  "No,Name\n40,Iceland\n20,Portugal\n2,Denmark\n",
 			tally: "flag: 3 = 2 added, 1 kept, 0 repeated, 0 aside",
-			query: "SELECT * FROM flag", rows: []string{"1|Norway", "2|Denmark", "20|Portugal", "40|Iceland"},
+			query: "SELECT * FROM flag ORDER BY id", rows: []string{"1|Norway", "2|Denmark", "20|Portugal", "40|Iceland"},
 		},
 		{
 			name:  "two blocks feed one table: the later one sees the rows of the earlier",
@@ -161,31 +161,33 @@ func TestLoad(t *testing.T) {
 			tally: "vessel: 2 = 1 added, 1 kept, 0 repeated, 0 aside\nagain: 2 = 0 added, 2 kept, 0 repeated, 0 aside",
 		},
 	}
-	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) {
-			w := newWorld(t, port+"CREATE TABLE note (call_id INTEGER REFERENCES call (id), text TEXT, PRIMARY KEY (call_id, text)) WITHOUT ROWID;")
-			w.write("f.ladle.yaml", c.ladle)
-			w.write("in.csv", c.file)
-			before := w.dump()
-			tried, _ := w.load("try")
-			assert.Equal(t, before, w.dump(), "try must change nothing")
-			doc, out := w.load("load")
-			require.Equal(t, c.status, doc.Status, out.stdout+out.stderr)
-			assert.Equal(t, c.tally, doc.tallies())
-			assert.Equal(t, c.asides, doc.asides())
-			assert.Equal(t, doc.tallies(), tried.tallies(), "try must say what load does")
-			assert.Equal(t, doc.Status, tried.Status)
-			if doc.Status == 1 {
-				assert.Equal(t, before, w.dump(), "a refused load must change nothing")
-			}
-			for _, check := range doc.Checks {
-				assert.True(t, check.OK, check.Says)
-			}
-			if c.query != "" {
-				assert.Equal(t, c.rows, w.query(c.query))
-			}
-		})
-	}
+	everywhere(t, func(t *testing.T, on server) {
+		for _, c := range cases {
+			t.Run(c.name, func(t *testing.T) {
+				w := newWorld(t, on, port+"CREATE TABLE note (call_id INTEGER REFERENCES call (id), text TEXT, PRIMARY KEY (call_id, text)) PLAIN;")
+				w.write("f.ladle.yaml", c.ladle)
+				w.write("in.csv", c.file)
+				before := w.dump()
+				tried, _ := w.load("try")
+				assert.Equal(t, before, w.dump(), "try must change nothing")
+				doc, out := w.load("load")
+				require.Equal(t, c.status, doc.Status, out.stdout+out.stderr)
+				assert.Equal(t, c.tally, doc.tallies())
+				assert.Equal(t, c.asides, doc.asides())
+				assert.Equal(t, doc.tallies(), tried.tallies(), "try must say what load does")
+				assert.Equal(t, doc.Status, tried.Status)
+				if doc.Status == 1 {
+					assert.Equal(t, before, w.dump(), "a refused load must change nothing")
+				}
+				for _, check := range doc.Checks {
+					assert.True(t, check.OK, check.Says)
+				}
+				if c.query != "" {
+					assert.Equal(t, c.rows, w.query(c.query))
+				}
+			})
+		}
+	})
 }
 
 const callBlock = `  call:
@@ -195,53 +197,59 @@ const callBlock = `  call:
 `
 
 func TestTheSetAsideFileHoldsTheLinesAsTheyStand(t *testing.T) {
-	w := newWorld(t, port)
-	w.write("f.ladle.yaml", vesselBlock)
-	w.write("in.csv", "Reg,Name,GT,Flag\r\nB1,\"Sk\"\"ua\",x,Norway\r\nB2,\"two\nlines\",x,\r\n")
-	doc, _ := w.load("load")
-	require.Equal(t, 1, doc.Status)
-	lines := strings.SplitN(w.read("in.set-aside.csv"), "\r\n", 3)
-	assert.Contains(t, lines[0], "2 lines of in.csv that ladle set aside; NOT LOADED")
-	assert.Equal(t, "line,why,Reg,Name,GT,Flag", lines[1])
-	assert.Equal(t, "2,\"GT \"\"x\"\" is not a number\",B1,\"Sk\"\"ua\",x,Norway\r\n3,\"GT \"\"x\"\" is not a number\",B2,\"two\nlines\",x,\r\n", lines[2])
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, port)
+		w.write("f.ladle.yaml", vesselBlock)
+		w.write("in.csv", "Reg,Name,GT,Flag\r\nB1,\"Sk\"\"ua\",x,Norway\r\nB2,\"two\nlines\",x,\r\n")
+		doc, _ := w.load("load")
+		require.Equal(t, 1, doc.Status)
+		lines := strings.SplitN(w.read("in.set-aside.csv"), "\r\n", 3)
+		assert.Contains(t, lines[0], "2 lines of in.csv that ladle set aside; NOT LOADED")
+		assert.Equal(t, "line,why,Reg,Name,GT,Flag", lines[1])
+		assert.Equal(t, "2,\"GT \"\"x\"\" is not a number\",B1,\"Sk\"\"ua\",x,Norway\r\n3,\"GT \"\"x\"\" is not a number\",B2,\"two\nlines\",x,\r\n", lines[2])
 
-	t.Run("one that was edited is kept under another name", func(t *testing.T) {
-		edited := strings.Replace(w.read("in.set-aside.csv"), ",x,", ",12,", 1)
-		w.write("in.set-aside.csv", edited)
-		_, out := w.load("load")
-		assert.Contains(t, out.stdout, "in.set-aside.edited-1.csv")
-		assert.Equal(t, edited, w.read("in.set-aside.edited-1.csv"))
-		w.load("load")
-		assert.NoFileExists(t, w.path("in.set-aside.edited-2.csv"))
+		t.Run("one that was edited is kept under another name", func(t *testing.T) {
+			edited := strings.Replace(w.read("in.set-aside.csv"), ",x,", ",12,", 1)
+			w.write("in.set-aside.csv", edited)
+			_, out := w.load("load")
+			assert.Contains(t, out.stdout, "in.set-aside.edited-1.csv")
+			assert.Equal(t, edited, w.read("in.set-aside.edited-1.csv"))
+			w.load("load")
+			assert.NoFileExists(t, w.path("in.set-aside.edited-2.csv"))
+		})
 	})
 }
 
 func TestAnInputWithoutKeyIsLoadedOnce(t *testing.T) {
-	w := newWorld(t, "CREATE TABLE log (id INTEGER PRIMARY KEY, entry TEXT NOT NULL)")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {log: {from: in, key: none, columns: {entry: Entry}}}\n")
-	w.write("in.csv", "Entry\nfog\nfog\n")
-	doc, _ := w.load("load")
-	require.Equal(t, 0, doc.Status)
-	doc, _ = w.load("load")
-	assert.Equal(t, 1, doc.Status)
-	assert.Contains(t, doc.Why, "in.csv was loaded into log before")
-	tried, _ := w.load("try")
-	assert.Equal(t, 1, tried.Status)
-	doc, _ = w.load("load", "--again")
-	assert.Equal(t, 0, doc.Status)
-	assert.Equal(t, []string{"4"}, w.query("SELECT count(*) FROM log"))
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE log (id ID, entry TEXT NOT NULL)")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {log: {from: in, key: none, columns: {entry: Entry}}}\n")
+		w.write("in.csv", "Entry\nfog\nfog\n")
+		doc, _ := w.load("load")
+		require.Equal(t, 0, doc.Status)
+		doc, _ = w.load("load")
+		assert.Equal(t, 1, doc.Status)
+		assert.Contains(t, doc.Why, "in.csv was loaded into log before")
+		tried, _ := w.load("try")
+		assert.Equal(t, 1, tried.Status)
+		doc, _ = w.load("load", "--again")
+		assert.Equal(t, 0, doc.Status)
+		assert.Equal(t, []string{"4"}, w.query("SELECT count(*) FROM log"))
+	})
 }
 
 func TestRunsStandInTheLogbook(t *testing.T) {
-	w := newWorld(t, port)
-	w.write("f.ladle.yaml", vesselBlock)
-	w.write("in.csv", "Reg,Name,GT,Flag\nB1,Skua,2,Norway\n")
-	first, _ := w.load("load")
-	second, _ := w.load("load")
-	assert.Equal(t, []int64{1, 2}, []int64{first.Run, second.Run})
-	assert.Equal(t, []string{"1|f.ladle.yaml", "2|f.ladle.yaml"}, w.query("SELECT id, ladle_file FROM ladle_run"))
-	assert.Equal(t, []string{"vessel|1|1|0", "vessel|1|0|1"},
-		w.query("SELECT table_name, rows_read, rows_added, rows_kept FROM ladle_run_step ORDER BY id"))
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, port)
+		w.write("f.ladle.yaml", vesselBlock)
+		w.write("in.csv", "Reg,Name,GT,Flag\nB1,Skua,2,Norway\n")
+		first, _ := w.load("load")
+		second, _ := w.load("load")
+		assert.Equal(t, []int64{1, 2}, []int64{first.Run, second.Run})
+		assert.Equal(t, []string{"1|f.ladle.yaml", "2|f.ladle.yaml"}, w.query("SELECT id, ladle_file FROM ladle_run"))
+		assert.Equal(t, []string{"vessel|1|1|0", "vessel|1|0|1"},
+			w.query("SELECT table_name, rows_read, rows_added, rows_kept FROM ladle_run_step ORDER BY id"))
+	})
 }
 
 func TestChecksFailWhenTheDatabaseDoesSomethingElse(t *testing.T) {
@@ -256,7 +264,7 @@ func TestChecksFailWhenTheDatabaseDoesSomethingElse(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			w := newWorld(t, port+"CREATE TRIGGER t AFTER INSERT ON vessel BEGIN "+c.trigger+"; END;")
+			w := newWorld(t, sqliteFile{}, port+"CREATE TRIGGER t AFTER INSERT ON vessel BEGIN "+c.trigger+"; END;")
 			w.write("f.ladle.yaml", vesselBlock)
 			w.write("in.csv", "Reg,Name,GT,Flag\nB1,Skua,2,Norway\n")
 			before := w.dump()
@@ -276,7 +284,7 @@ func TestChecksFailWhenTheDatabaseDoesSomethingElse(t *testing.T) {
 }
 
 func TestOlderOrphansAreAWarning(t *testing.T) {
-	w := newWorld(t, port+"INSERT INTO vessel VALUES (5, 'Z9', 'Ghost', 77, 1);")
+	w := newWorld(t, sqliteFile{}, port+"INSERT INTO vessel VALUES (5, 'Z9', 'Ghost', 77, 1);")
 	w.write("f.ladle.yaml", vesselBlock)
 	w.write("in.csv", "Reg,Name,GT,Flag\nB1,Skua,2,Norway\n")
 	doc, _ := w.load("load")
@@ -291,7 +299,7 @@ func TestOlderOrphansAreAWarning(t *testing.T) {
 func TestAKeyWithoutConstraintIsProvedByLooking(t *testing.T) {
 	script := "CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT NOT NULL)"
 	for trigger, status := range map[string]int{"": 0, "; CREATE TRIGGER t AFTER INSERT ON berth WHEN new.code = 'N1' BEGIN UPDATE berth SET code = 'N2' WHERE id = new.id; END": 1} {
-		w := newWorld(t, script+trigger)
+		w := newWorld(t, sqliteFile{}, script+trigger)
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {berth: {from: in, key: code, columns: {code: Code}}}\n")
 		w.write("in.csv", "Code\nN1\nN2\n")
 		doc, _ := w.load("load")
@@ -305,13 +313,15 @@ func TestAKeyWithoutConstraintIsProvedByLooking(t *testing.T) {
 }
 
 func TestNewestRowsShowRelationsByName(t *testing.T) {
-	w := newWorld(t, port)
-	w.write("f.ladle.yaml", vesselBlock+callBlock)
-	w.write("in.csv", "Reg,Name,GT,Flag,Arrived,Dues,Paid\nB1,Skua,1,Denmark,2026-02-01 05:00,,0\n")
-	doc, _ := w.load("load")
-	require.Len(t, doc.Newest, 2)
-	assert.Equal(t, "Denmark", *doc.Newest[0].Rows[0][3])
-	assert.Equal(t, "B1", *doc.Newest[1].Rows[0][1])
-	assert.Equal(t, []string{"call after vessel (call.vessel_id finds vessel.reg_no)"},
-		[]string{doc.Steps[1].Step + " " + doc.Steps[1].After[0]})
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, port)
+		w.write("f.ladle.yaml", vesselBlock+callBlock)
+		w.write("in.csv", "Reg,Name,GT,Flag,Arrived,Dues,Paid\nB1,Skua,1,Denmark,2026-02-01 05:00,,0\n")
+		doc, _ := w.load("load")
+		require.Len(t, doc.Newest, 2)
+		assert.Equal(t, "Denmark", *doc.Newest[0].Rows[0][3])
+		assert.Equal(t, "B1", *doc.Newest[1].Rows[0][1])
+		assert.Equal(t, []string{"call after vessel (call.vessel_id finds vessel.reg_no)"},
+			[]string{doc.Steps[1].Step + " " + doc.Steps[1].After[0]})
+	})
 }

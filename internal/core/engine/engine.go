@@ -4,6 +4,7 @@ package engine
 
 import (
 	"context"
+	"errors"
 
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
@@ -22,7 +23,9 @@ type Database interface {
 	// Begin opens the one transaction of a load, with the tables of work locked against other writers, and makes sure
 	// that the tables of own exist: where the engine can't make tables inside a transaction, before it. A load that
 	// will be rolled back names none. It waits a few seconds for a lock that somebody else holds; then it fails.
-	Begin(ctx context.Context, work, own []*schema.Table) (Tx, error)
+	// A careful transaction finds all rows that the database does not take; one that isn't may end with ErrCareful
+	// when it meets the first, where that makes it faster.
+	Begin(ctx context.Context, work, own []*schema.Table, careful bool) (Tx, error)
 
 	Close() error
 }
@@ -79,6 +82,24 @@ type Tx interface {
 
 	// Rollback ends the transaction and takes back what it changed. After Commit it does nothing.
 	Rollback() error
+}
+
+// ErrCareful is the error of a transaction that met a row which the database does not take, and that must be begun
+// again as a careful one to learn which.
+var ErrCareful = errors.New("the database does not take a row")
+
+// Run tells whether keys are locators of t without a gap, in ascending order, and gives the first and the last.
+func Run(t *schema.Table, by []string, keys *value.Batch) (first, last int64, run bool) {
+	if len(by) != 1 || by[0] != t.Locator || keys.Len() == 0 {
+		return 0, 0, false
+	}
+	numbers := keys.Columns[0].Nums
+	for i, n := range numbers {
+		if n != numbers[0]+int64(i) {
+			return 0, 0, false
+		}
+	}
+	return numbers[0], numbers[len(numbers)-1], true
 }
 
 // Span is a run of locators.

@@ -227,8 +227,12 @@ func (r *run) attempt(ctx context.Context) error {
 		before := *r.report
 		shown = &before
 	}
-	for {
-		again, err := r.once(ctx, shown)
+	for careful := false; ; {
+		again, err := r.once(ctx, shown, careful)
+		if errors.Is(err, engine.ErrCareful) && !careful {
+			careful = true
+			continue
+		}
 		if err != nil || !again {
 			return err
 		}
@@ -237,12 +241,12 @@ func (r *run) attempt(ctx context.Context) error {
 }
 
 // once is one transaction. It says that it must be tried again when the database did not take all rows.
-func (r *run) once(ctx context.Context, shown *Report) (again bool, err error) {
+func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool, err error) {
 	own := logbook.Tables()
 	if r.Try {
 		own = nil
 	}
-	tx, err := r.db.Begin(ctx, r.tables(), own)
+	tx, err := r.db.Begin(ctx, r.tables(), own, careful)
 	if err != nil {
 		return false, err
 	}

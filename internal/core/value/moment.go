@@ -1,14 +1,14 @@
 package value
 
 import (
+	"bytes"
 	"errors"
 	"time"
 )
 
 const (
-	micro  = int64(time.Second / time.Microsecond)
-	dayOf  = 24 * 60 * 60 * micro
-	noZone = "without a zone"
+	micro = int64(time.Second / time.Microsecond)
+	dayOf = 24 * 60 * 60 * micro
 )
 
 // parseMoment reads the ISO 8601 forms 2006-01-02, 15:04[:05[.000000]] and both with a blank or T between.
@@ -37,11 +37,40 @@ func parseMoment(t Type, cell []byte) (int64, error) {
 	if len(rest) == 0 {
 		return 0, errors.New("is a date without a time")
 	}
-	n, ok := isoTime(rest[1:])
-	if !ok {
-		return 0, errors.New("is not a date and time like 2026-03-31 15:04 (" + noZone + ")")
+	clock, offset, zoned := cutZone(rest[1:])
+	n, ok := isoTime(clock)
+	switch {
+	case !ok:
+		return 0, errors.New("is not a date and time like 2026-03-31 15:04")
+	case zoned && !t.Zoned:
+		return 0, errors.New("says a zone, which the column would lose")
+	case !zoned && t.Zoned:
+		return 0, errors.New("doesn't say its zone (Z, or an offset like +02:00)")
 	}
-	return days*dayOf + n, keepsStep(t, n)
+	return days*dayOf + n - offset, keepsStep(t, n)
+}
+
+// cutZone takes Z or an offset like +02:00, +0200 or +02 off a time; offset is in microseconds.
+func cutZone(b []byte) (clock []byte, offset int64, zoned bool) {
+	if n := len(b); n > 0 && b[n-1] == 'Z' {
+		return b[:n-1], 0, true
+	}
+	at := bytes.LastIndexAny(b, "+-")
+	if at < 0 {
+		return b, 0, false
+	}
+	digits := bytes.Replace(b[at+1:], []byte{':'}, nil, 1)
+	if len(digits) != 2 && len(digits) != 4 || !allDigits(digits) {
+		return b, 0, false
+	}
+	offset = number(digits[:2]) * 60
+	if len(digits) == 4 {
+		offset += number(digits[2:])
+	}
+	if b[at] == '-' {
+		offset = -offset
+	}
+	return b[:at], offset * 60 * micro, true
 }
 
 func keepsStep(t Type, n int64) error {

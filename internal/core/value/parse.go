@@ -3,12 +3,17 @@ package value
 import (
 	"bytes"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
 	"math/big"
+	"slices"
 	"strconv"
+	"strings"
 	"unicode/utf8"
+
+	"github.com/google/uuid"
 )
 
 // Parse reads cell as a value of t and adds it to c, a column for values of t. An empty cell is Null. A cell that
@@ -31,13 +36,13 @@ func parse(c *Column, t Type, cell []byte) error {
 	case Text:
 		return parseText(c, t, cell)
 	case Int:
-		return parseInt(c, cell)
+		return parseInt(c, t, cell)
 	case Fixed:
 		return parseFixed(c, t, cell)
 	case Decimal:
 		return parseDecimal(c, t, cell)
 	case Float:
-		return parseFloat(c, cell)
+		return parseFloat(c, t, cell)
 	case Bool:
 		return parseBool(c, cell)
 	case Bytes:
@@ -57,6 +62,9 @@ func parseText(c *Column, t Type, cell []byte) error {
 	if bytes.IndexByte(cell, 0) >= 0 {
 		return errors.New("holds a NUL character")
 	}
+	if t.Kept == AsPadded {
+		cell = bytes.TrimRight(cell, " ")
+	}
 	if t.Length > 0 && len(cell) > t.Length {
 		if n := utf8.RuneCount(cell); n > t.Length {
 			return fmt.Errorf("has %d characters, the column takes %d", n, t.Length)
@@ -65,8 +73,48 @@ func parseText(c *Column, t Type, cell []byte) error {
 	if t.Kept == AsNumberLook && looksNumeric(cell) {
 		return errors.New("would be stored as a number in a column of this declared type")
 	}
+	if t.Among != nil && !slices.Contains(*t.Among, string(cell)) {
+		return fmt.Errorf("is none of %s", strings.Join(*t.Among, ", "))
+	}
+	cell, err := formed(t.Kept, cell)
+	if err != nil {
+		return err
+	}
 	c.AppendBytes(cell)
 	return nil
+}
+
+// formed gives text in the one form in which the database keeps it.
+func formed(k Kept, cell []byte) ([]byte, error) {
+	switch k {
+	case AsUUID:
+		id, err := uuid.ParseBytes(cell)
+		if err != nil || len(cell) != 36 {
+			return nil, errors.New("is not a UUID")
+		}
+		return []byte(id.String()), nil
+	case AsJSON:
+		return CanonicalJSON(cell)
+	}
+	return cell, nil
+}
+
+// CanonicalJSON gives a JSON text without blanks and with the keys of its objects in order; numbers stay as they are
+// written.
+func CanonicalJSON(text []byte) ([]byte, error) {
+	var v any
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.UseNumber()
+	if err := d.Decode(&v); err != nil || d.More() {
+		return nil, errors.New("is not JSON")
+	}
+	var out bytes.Buffer
+	e := json.NewEncoder(&out)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(v); err != nil {
+		return nil, err
+	}
+	return bytes.TrimRight(out.Bytes(), "\n"), nil
 }
 
 // looksNumeric tells text that SQLite's NUMERIC affinity would turn into a number (sqlite.org/datatype3.html, §3).
@@ -128,7 +176,7 @@ func notNumber(cell []byte) error {
 	return errors.New("is not a number")
 }
 
-func parseInt(c *Column, cell []byte) error {
+func parseInt(c *Column, t Type, cell []byte) error {
 	d, err := scan(cell)
 	if err != nil {
 		return err
@@ -139,6 +187,9 @@ func parseInt(c *Column, cell []byte) error {
 	n, ok := d.scaled(0)
 	if !ok {
 		return errors.New("is too large for a 64-bit whole number")
+	}
+	if (t.Least != 0 || t.Most != 0) && (n < t.Least || n > t.Most) {
+		return fmt.Errorf("is not between %d and %d", t.Least, t.Most)
 	}
 	c.AppendNum(n)
 	return nil
@@ -252,21 +303,28 @@ func textKeeps(canonical []byte) bool {
 	return err == nil && string(FloatText(f)) == string(canonical)
 }
 
-func parseFloat(c *Column, cell []byte) error {
+func parseFloat(c *Column, t Type, cell []byte) error {
 	d, err := scan(cell)
 	if err != nil {
 		return err
 	}
 	text := string(d.canonical())
-	f, err := strconv.ParseFloat(text, 64)
+	bits := 64
+	if t.Kept == AsSingle {
+		bits = 32
+	}
+	f, err := strconv.ParseFloat(text, bits)
 	if err != nil {
 		return errors.New("is too large for a floating-point number")
 	}
-	if string(FloatText(f)) != text {
+	if strconv.FormatFloat(f, 'f', -1, bits) != text {
 		return errors.New("has more digits than a floating-point number keeps")
 	}
+	if bits == 32 {
+		f, err = strconv.ParseFloat(text, 64) // shown as it was written
+	}
 	c.AppendFloat(f)
-	return nil
+	return err
 }
 
 func parseBool(c *Column, cell []byte) error {

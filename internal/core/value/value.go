@@ -38,7 +38,11 @@ type Kept uint8
 const (
 	AsIs         Kept = iota
 	AsDouble          // numbers become IEEE 754 doubles
+	AsSingle          // numbers become IEEE 754 single-precision numbers
 	AsNumberLook      // text that looks like a number becomes one
+	AsPadded          // text is filled up with blanks, so blanks at its end mean nothing
+	AsUUID            // text is a UUID (RFC 9562), kept in lower case
+	AsJSON            // text is JSON (RFC 8259), kept without its blanks and the order of its keys
 )
 
 // Type says which values a column takes: the law by which cells are judged.
@@ -49,4 +53,8 @@ type Type struct {
 	Scale     int   // Fixed, Decimal: digits after the point
 	Step      int64 // Time, DateTime: the finest difference that is kept, in microseconds; 0 means one microsecond
 	Kept      Kept
+
+	Least, Most int64     // Int: bounds; both 0 for those of 64 bits
+	Zoned       bool      // DateTime: a point in time; the cell must say its offset from UTC
+	Among       *[]string // Text: the only values; nil for any
 }

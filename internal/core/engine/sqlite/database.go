@@ -118,8 +118,8 @@ func (d *Database) each(query string, arguments []any, row func(*sqlite.Stmt) er
 }
 
 // Begin takes the file's write lock: it keeps all other writers off all tables. SQLite makes tables inside
-// a transaction, so that those of own go again with a rollback.
-func (d *Database) Begin(ctx context.Context, work, own []*schema.Table) (engine.Tx, error) {
+// a transaction, so that those of own go again with a rollback. All transactions are careful, at no cost.
+func (d *Database) Begin(ctx context.Context, _, own []*schema.Table, _ bool) (engine.Tx, error) {
 	if err := d.exec("BEGIN IMMEDIATE"); err != nil {
 		return nil, err
 	}

@@ -111,7 +111,7 @@ func TestNewRowsAreWrittenTheWayTheOldOnesAre(t *testing.T) {
 			}
 			require.NoError(t, err)
 			batch := &value.Batch{Columns: []value.Column{column}}
-			tx, err := d.Begin(ctx, nil, nil)
+			tx, err := d.Begin(ctx, nil, nil, false)
 			require.NoError(t, err)
 			rejected, err := tx.Insert(ctx, table, []string{"v"}, batch)
 			require.NoError(t, err)
@@ -158,7 +158,7 @@ func TestProbeAndFoldFollowTheCollation(t *testing.T) {
 func TestReservedLocatorsAreNeverGivenTwice(t *testing.T) {
 	ctx := context.Background()
 	d, s := opened(t, "CREATE TABLE t (id INTEGER PRIMARY KEY AUTOINCREMENT); INSERT INTO t VALUES (9); DELETE FROM t")
-	tx, err := d.Begin(ctx, nil, nil)
+	tx, err := d.Begin(ctx, nil, nil, false)
 	require.NoError(t, err)
 	for _, want := range []int64{10, 15} {
 		spans, err := tx.Reserve(ctx, s.Table("t"), 5)

@@ -67,7 +67,8 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 		}
 		return nil
 	}
-	if !oneRun(table, by, keys) {
+	first, last, run := engine.Run(table, by, keys)
+	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
 	place := quote(table.Locator)
@@ -77,20 +78,7 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 		return err
 	}
 	defer s.Finalize()
-	s.BindInt64(1, keys.Columns[0].Nums[0])
-	s.BindInt64(2, keys.Columns[0].Nums[keys.Len()-1])
+	s.BindInt64(1, first)
+	s.BindInt64(2, last)
 	return t.drain(ctx, s, table, columns, take)
-}
-
-// oneRun tells whether keys are locators without a gap, in ascending order.
-func oneRun(table *schema.Table, by []string, keys *value.Batch) bool {
-	if len(by) != 1 || by[0] != table.Locator || keys.Len() == 0 {
-		return false
-	}
-	for i, n := range keys.Columns[0].Nums {
-		if n != keys.Columns[0].Nums[0]+int64(i) {
-			return false
-		}
-	}
-	return true
 }

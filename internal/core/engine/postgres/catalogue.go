@@ -1,0 +1,239 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Schema reads the tables, partitioned ones included, that this user may see. Those on the search path go by their
+// name, others by schema and name.
+func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
+	s := &schema.Schema{Database: d.name}
+	byID := map[uint32]*schema.Table{}
+	err := d.each(ctx, `SELECT c.oid, n.nspname, c.relname, pg_table_is_visible(c.oid)
+		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+		WHERE c.relkind IN ('r', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+		AND n.nspname NOT LIKE 'pg\_%' AND c.relname NOT LIKE 'ladle\_%' ORDER BY c.oid`, func(row pgx.Rows) error {
+		var id uint32
+		var namespace, name string
+		var visible bool
+		if err := row.Scan(&id, &namespace, &name, &visible); err != nil {
+			return err
+		}
+		t := &schema.Table{Name: name}
+		if !visible {
+			t.Name = namespace + "." + name
+		}
+		d.names[t] = pgx.Identifier{namespace, name}.Sanitize()
+		byID[id] = t
+		s.Tables = append(s.Tables, t)
+		return nil
+	})
+	for _, part := range []func(context.Context, map[uint32]*schema.Table) error{d.columns, d.keys, d.relations} {
+		if err == nil {
+			err = part(ctx, byID)
+		}
+	}
+	for _, t := range s.Tables {
+		if c := t.Identity(); c != nil && t.UniqueOn([]string{c.Name}) {
+			t.Locator = c.Name
+		}
+	}
+	return s, err
+}
+
+// each runs a query of the catalogue and calls take for each of its rows.
+func (d *Database) each(ctx context.Context, query string, take func(pgx.Rows) error, arguments ...any) error {
+	rows, err := d.conn.Query(ctx, query, arguments...)
+	if err != nil {
+		return explain(d.name, err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := take(rows); err != nil {
+			return explain(d.name, err)
+		}
+	}
+	return explain(d.name, rows.Err())
+}
+
+// columns reads the columns; a domain is described by the type below it.
+func (d *Database) columns(ctx context.Context, byID map[uint32]*schema.Table) error {
+	return d.each(ctx, `WITH RECURSIVE base AS (
+			SELECT oid AS id, oid AS type, typtype, -1 AS modifier FROM pg_type WHERE typtype <> 'd'
+			UNION ALL SELECT t.oid, b.type, b.typtype, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.modifier END
+			FROM pg_type t JOIN base b ON t.typbasetype = b.id WHERE t.typtype = 'd')
+		SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod), t.typname, b.typtype::text,
+			CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.modifier END,
+			a.attnotnull OR (SELECT bool_or(x.typnotnull) FROM pg_type x WHERE x.oid = a.atttypid), a.atthasdef, a.attgenerated <> '',
+			a.attidentity <> '' OR pg_get_serial_sequence(format('%I.%I', n.nspname, c.relname), a.attname) IS NOT NULL,
+			CASE WHEN o.collisdeterministic THEN '' ELSE coalesce(quote_ident(on_.nspname) || '.' || quote_ident(o.collname), '') END,
+			ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = b.type ORDER BY e.enumsortorder)
+		FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+		JOIN base b ON b.id = a.atttypid JOIN pg_type t ON t.oid = b.type
+		LEFT JOIN pg_collation o ON o.oid = a.attcollation LEFT JOIN pg_namespace on_ ON on_.oid = o.collnamespace
+		WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p') AND n.nspname NOT LIKE 'pg\_%'
+		AND n.nspname <> 'information_schema' ORDER BY a.attrelid, a.attnum`, func(row pgx.Rows) error {
+		var id uint32
+		var c schema.Column
+		var name, kind string
+		var modifier int
+		var labels []string
+		if err := row.Scan(&id, &c.Name, &c.Declared, &name, &kind, &modifier, &c.Required, &c.Defaulted, &c.Generated,
+			&c.Identity, &c.Collation, &labels); err != nil {
+			return err
+		}
+		t := byID[id]
+		if t == nil {
+			return nil
+		}
+		c.Type, c.Odd = typeOf(name, kind, modifier, labels)
+		if name == "citext" {
+			c.Collation = citext
+		}
+		t.Columns = append(t.Columns, c)
+		return nil
+	})
+}
+
+// citext stands for the collation of columns of the type citext.
+const citext = "citext"
+
+// typeOf says what a base type takes, or why it can't be used.
+func typeOf(name, kind string, modifier int, labels []string) (value.Type, string) {
+	if kind == "e" {
+		return value.Type{Kind: value.Text, Among: &labels}, ""
+	}
+	length := max(modifier-4, 0) // of a text, behind the four bytes that its header takes
+	switch name {
+	case "int2":
+		return value.Type{Kind: value.Int, Least: math.MinInt16, Most: math.MaxInt16}, ""
+	case "int4":
+		return value.Type{Kind: value.Int, Least: math.MinInt32, Most: math.MaxInt32}, ""
+	case "int8":
+		return value.Type{Kind: value.Int}, ""
+	case "numeric":
+		return numeric(modifier)
+	case "float4":
+		return value.Type{Kind: value.Float, Kept: value.AsSingle}, ""
+	case "float8":
+		return value.Type{Kind: value.Float}, ""
+	case "bool":
+		return value.Type{Kind: value.Bool}, ""
+	case "text", "citext", "name":
+		return value.Type{Kind: value.Text}, ""
+	case "varchar":
+		return value.Type{Kind: value.Text, Length: length}, ""
+	case "bpchar":
+		return value.Type{Kind: value.Text, Length: length, Kept: value.AsPadded}, ""
+	case "uuid":
+		return value.Type{Kind: value.Text, Kept: value.AsUUID}, ""
+	case "jsonb":
+		return value.Type{Kind: value.Text, Kept: value.AsJSON}, ""
+	case "json":
+		return value.Type{Kind: value.Text, Kept: value.AsJSON}, ""
+	case "bytea":
+		return value.Type{Kind: value.Bytes}, ""
+	case "date":
+		return value.Type{Kind: value.Date}, ""
+	case "time":
+		return value.Type{Kind: value.Time, Step: step(modifier)}, ""
+	case "timestamp":
+		return value.Type{Kind: value.DateTime, Step: step(modifier)}, ""
+	case "timestamptz":
+		return value.Type{Kind: value.DateTime, Step: step(modifier), Zoned: true}, ""
+	}
+	return value.Type{}, "its type is not one that ladle reads and writes"
+}
+
+// numeric reads precision and scale from a type modifier; the scale is its lower 11 bits, with a sign.
+func numeric(modifier int) (value.Type, string) {
+	if modifier < 0 {
+		return value.Type{Kind: value.Decimal}, ""
+	}
+	precision, scale := (modifier-4)>>16&0xffff, (modifier-4)&0x7ff
+	if scale >= 1024 || scale > precision {
+		return value.Type{}, "its scale is below zero or greater than its precision"
+	}
+	t := value.Type{Kind: value.Decimal, Precision: precision, Scale: scale}
+	if precision <= 18 {
+		t.Kind = value.Fixed
+	}
+	return t, ""
+}
+
+// step is the finest difference, in microseconds, of times with a precision; -1 stands for six digits.
+func step(precision int) int64 {
+	if precision < 0 {
+		return 1
+	}
+	s := int64(1)
+	for range 6 - precision {
+		s *= 10
+	}
+	return s
+}
+
+// keys reads the unique constraints and all indexes on plain columns.
+func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) error {
+	return d.each(ctx, `SELECT i.indrelid, i.indisprimary, i.indisunique AND i.indpred IS NULL AND i.indisvalid,
+			ARRAY(SELECT a.attname::text FROM unnest(i.indkey[0:i.indnkeyatts-1]) WITH ORDINALITY k(n, o)
+				JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.n ORDER BY k.o)
+		FROM pg_index i WHERE i.indexprs IS NULL AND i.indpred IS NULL ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
+		func(row pgx.Rows) error {
+			var id uint32
+			var primary, unique bool
+			var columns []string
+			if err := row.Scan(&id, &primary, &unique, &columns); err != nil {
+				return err
+			}
+			if t := byID[id]; t != nil && len(columns) > 0 {
+				t.Indexes = append(t.Indexes, columns)
+				if unique {
+					t.Keys = append(t.Keys, schema.Key{Columns: columns, Primary: primary})
+				}
+			}
+			return nil
+		})
+}
+
+func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table) error {
+	names := func(relation, numbers string) string {
+		return fmt.Sprintf(`ARRAY(SELECT a.attname::text FROM unnest(%s) WITH ORDINALITY k(n, o)
+			JOIN pg_attribute a ON a.attrelid = %s AND a.attnum = k.n ORDER BY k.o)`, numbers, relation)
+	}
+	return d.each(ctx, `SELECT conrelid, confrelid, `+names("conrelid", "conkey")+`, `+names("confrelid", "confkey")+`
+		FROM pg_constraint WHERE contype = 'f' AND conparentid = 0 ORDER BY oid`, func(row pgx.Rows) error {
+		var child, parent uint32
+		var r schema.Relation
+		if err := row.Scan(&child, &parent, &r.Columns, &r.ParentColumns); err != nil {
+			return err
+		}
+		if t, p := byID[child], byID[parent]; t != nil && p != nil {
+			r.Parent, r.ParentTable = p.Name, p
+			t.Relations = append(t.Relations, r)
+		}
+		return nil
+	})
+}
+
+// sequence is the name of the sequence behind the identity column of t, as an SQL literal.
+func (d *Database) sequence(ctx context.Context, t *schema.Table) (name string, err error) {
+	err = d.conn.QueryRow(ctx, "SELECT pg_get_serial_sequence($1, $2)", d.table(t), t.Locator).Scan(&name)
+	return name, explain(d.name, err)
+}
+
+// relationName is the parent of a relation in SQL.
+func (d *Database) relationName(r *schema.Relation) string {
+	if r.ParentTable != nil {
+		return d.table(r.ParentTable)
+	}
+	return quote(strings.TrimSpace(r.Parent))
+}

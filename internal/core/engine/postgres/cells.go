@@ -1,0 +1,109 @@
+package postgres
+
+import (
+	"bytes"
+	"encoding/hex"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// types lists the types of columns of t.
+func types(t *schema.Table, columns []string) []value.Type {
+	all := make([]value.Type, len(columns))
+	for i, name := range columns {
+		if c := t.Column(name); c != nil {
+			all[i] = c.Type
+		}
+	}
+	return all
+}
+
+// read adds a value in PostgreSQL's text form to c; nil is NULL. What is no such value is Bad: infinity, NaN.
+func read(c *value.Column, t value.Type, text []byte) {
+	switch {
+	case text == nil:
+		c.AppendState(value.Null)
+		return
+	case len(text) == 0:
+		if t.Kind == value.Text || t.Kind == value.Bytes {
+			c.AppendBytes(nil) // an empty text is not NULL
+			return
+		}
+	case t.Kind == value.Bytes:
+		text = bytes.TrimPrefix(text, []byte(`\x`))
+		raw := make([]byte, hex.DecodedLen(len(text)))
+		if _, err := hex.Decode(raw, text); err != nil {
+			c.AppendState(value.Bad)
+			return
+		}
+		c.AppendBytes(raw)
+		return
+	case t.Kind == value.Bool:
+		c.AppendNum(int64(map[byte]int{'t': 1}[text[0]]))
+		return
+	case t.Kind == value.Float && bytes.ContainsAny(text, "eE"):
+		readFloat(c, text)
+		return
+	case t.Kind == value.Text && t.Kept == value.AsPadded:
+		c.AppendBytes(bytes.TrimRight(text, " "))
+		return
+	case t.Kind == value.Text && t.Kept != value.AsJSON:
+		c.AppendBytes(text)
+		return
+	}
+	_ = value.Parse(c, t, text) // adds Bad where it gives an error
+}
+
+// readFloat reads a number with an exponent, which value.Parse does not take.
+func readFloat(c *value.Column, text []byte) {
+	f, err := parseFloat(text)
+	if err != nil {
+		c.AppendState(value.Bad)
+		return
+	}
+	c.AppendFloat(f)
+}
+
+// appendText adds slot i of c in the form that PostgreSQL reads; the slot holds a value.
+func appendText(b []byte, c *value.Column, t value.Type, i int) []byte {
+	switch {
+	case t.Kind == value.Bytes:
+		return hex.AppendEncode(append(b, `\x`...), c.Bytes(i))
+	case t.Zoned:
+		return append(c.AppendText(b, i), 'Z')
+	}
+	return c.AppendText(b, i)
+}
+
+// appendCopy adds slot i of c as a field of COPY's text format (postgresql.org/docs/current/sql-copy.html).
+func appendCopy(b []byte, c *value.Column, t value.Type, i int) []byte {
+	if c.States[i] != value.Given {
+		return append(b, `\N`...)
+	}
+	if t.Kind != value.Text && t.Kind != value.Bytes {
+		return appendText(b, c, t, i)
+	}
+	start := len(b)
+	b = appendText(b, c, t, i)
+	if !bytes.ContainsAny(b[start:], "\\\n\r\t") {
+		return b
+	}
+	raw := bytes.Clone(b[start:])
+	b = b[:start]
+	for _, x := range raw {
+		switch x {
+		case '\\':
+			b = append(b, `\\`...)
+		case '\n':
+			b = append(b, `\n`...)
+		case '\r':
+			b = append(b, `\r`...)
+		case '\t':
+			b = append(b, `\t`...)
+		default:
+			b = append(b, x)
+		}
+	}
+	return b
+}

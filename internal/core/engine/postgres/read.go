@@ -1,0 +1,259 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"hash/crc32"
+	"strconv"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+func parseFloat(text []byte) (float64, error) { return strconv.ParseFloat(string(text), 64) }
+
+// one asks for a single number.
+func (d *Database) one(ctx context.Context, query string, arguments ...any) (n int64, err error) {
+	err = d.conn.QueryRow(ctx, query, arguments...).Scan(&n)
+	return n, explain(d.name, err)
+}
+
+// Has looks along the search path.
+func (d *Database) Has(ctx context.Context, t *schema.Table) (bool, error) {
+	n, err := d.one(ctx, "SELECT count(to_regclass($1))", d.table(t))
+	return n > 0, err
+}
+
+// Count counts the rows that the transaction sees.
+func (d *Database) Count(ctx context.Context, t *schema.Table) (int64, error) {
+	return d.one(ctx, "SELECT count(*) FROM "+d.table(t))
+}
+
+// Scan streams the table.
+func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, "SELECT "+quoted(columns)+" FROM "+d.table(t), nil)
+}
+
+// stream gives the rows of a query, whose columns are those of t, to sink. Values come in text form.
+func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
+	query string, arguments [][]byte) error {
+	reader := d.conn.PgConn().ExecParams(ctx, query, arguments, nil, nil, nil)
+	kinds := types(t, columns)
+	batch := value.NewBatch(kinds)
+	flush := func() error {
+		if batch.Len() == 0 {
+			return nil
+		}
+		err := sink(batch)
+		batch.Reset()
+		return err
+	}
+	for reader.NextRow() {
+		for i, text := range reader.Values() {
+			read(&batch.Columns[i], kinds[i], text)
+		}
+		if batch.Len() == engine.BatchRows {
+			if err := flush(); err != nil {
+				_, _ = reader.Close()
+				return err
+			}
+		}
+	}
+	if _, err := reader.Close(); err != nil {
+		return explain(d.name, err)
+	}
+	return flush()
+}
+
+// Probe sends the keys as arrays, a batch at a time, and has the server look each of them up in the index.
+func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+	sink func(*value.Batch) error) error {
+	var arrays, names, on, selected []string
+	for i, name := range by {
+		arrays = append(arrays, fmt.Sprintf("$%d::text[]", i+1))
+		names = append(names, fmt.Sprintf("k%d", i))
+		on = append(on, fmt.Sprintf("t.%s = w.k%d::%s", quote(name), i, t.Column(name).Declared))
+	}
+	for _, name := range columns {
+		selected = append(selected, "t."+quote(name))
+	}
+	query := fmt.Sprintf("SELECT %s FROM unnest(%s) WITH ORDINALITY w(%s, n) JOIN %s t ON %s ORDER BY w.n",
+		strings.Join(selected, ", "), strings.Join(arrays, ", "), strings.Join(names, ", "), d.table(t), strings.Join(on, " AND "))
+	kinds := types(t, by)
+	for start := 0; start < keys.Len(); start += engine.BatchRows {
+		end := min(start+engine.BatchRows, keys.Len())
+		arguments := make([][]byte, len(by))
+		for i := range by {
+			arguments[i] = array(&keys.Columns[i], kinds[i], start, end)
+		}
+		if err := d.stream(ctx, t, columns, sink, query, arguments); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// array writes slots of c as an array literal (postgresql.org/docs/current/arrays.html, §8.15.6).
+func array(c *value.Column, t value.Type, start, end int) []byte {
+	b := []byte{'{'}
+	var room []byte
+	for i := start; i < end; i++ {
+		if i > start {
+			b = append(b, ',')
+		}
+		if c.States[i] != value.Given {
+			b = append(b, "NULL"...)
+			continue
+		}
+		b = append(b, '"')
+		room = appendText(room[:0], c, t, i)
+		for _, x := range room {
+			if x == '"' || x == '\\' {
+				b = append(b, '\\')
+			}
+			b = append(b, x)
+		}
+		b = append(b, '"')
+	}
+	return append(b, '}')
+}
+
+// Fold asks the server for collations that hold different texts equal: a temporary table keeps, for each class of
+// equal texts, the one that came first. Other collations compare bytes.
+func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error) {
+	if c.Collation == "" {
+		return values, nil
+	}
+	table, err := d.foldTable(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	list := array(values, value.Type{}, 0, values.Len())
+	kind, collate := "text", "COLLATE "+c.Collation
+	if c.Collation == citext {
+		kind, collate = citext, ""
+	}
+	insert := fmt.Sprintf("INSERT INTO %s SELECT v::%s FROM unnest($1::text[]) v WHERE v IS NOT NULL ON CONFLICT DO NOTHING", table, kind)
+	if _, err := d.conn.PgConn().ExecParams(ctx, insert, [][]byte{list}, nil, nil, nil).Close(); err != nil {
+		return nil, explain(d.name, err)
+	}
+	folded := &value.Column{Kind: value.Text}
+	query := fmt.Sprintf("SELECT f.v::text FROM unnest($1::text[]) WITH ORDINALITY w(v, n) LEFT JOIN %s f ON f.v = w.v::%s %s ORDER BY w.n",
+		table, kind, collate)
+	reader := d.conn.PgConn().ExecParams(ctx, query, [][]byte{list}, nil, nil, nil)
+	for reader.NextRow() {
+		row := folded.Len()
+		if values.States[row] != value.Given {
+			folded.AppendState(values.States[row])
+			continue
+		}
+		folded.AppendBytes(reader.Values()[0])
+	}
+	_, err = reader.Close()
+	return folded, explain(d.name, err)
+}
+
+// foldTable makes the temporary table for a collation.
+func (d *Database) foldTable(ctx context.Context, c *schema.Column) (string, error) {
+	if name, ok := d.folds[c.Collation]; ok {
+		return name, nil
+	}
+	name := fmt.Sprintf("pg_temp.ladle_fold_%x", crc32.ChecksumIEEE([]byte(c.Collation)))
+	kind := "text COLLATE " + c.Collation
+	if c.Collation == citext {
+		kind = citext
+	}
+	err := d.exec(ctx, fmt.Sprintf("CREATE TEMP TABLE IF NOT EXISTS %s (v %s PRIMARY KEY)", strings.TrimPrefix(name, "pg_temp."), kind))
+	if err == nil {
+		d.folds[c.Collation] = name
+	}
+	return name, err
+}
+
+// Reserve draws numbers from the sequence in one go; what others draw at the same time parts them into spans.
+func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) (spans []engine.Span, err error) {
+	if t.Locator == "" || n == 0 {
+		return nil, nil
+	}
+	sequence, err := d.sequence(ctx, t)
+	if err == nil {
+		err = d.pastRows(ctx, t, sequence)
+	}
+	if err != nil {
+		return nil, err
+	}
+	err = d.each(ctx, `SELECT min(v), count(*) FROM (SELECT v, v - row_number() OVER (ORDER BY v) AS run
+		FROM (SELECT nextval($1::regclass) AS v FROM generate_series(1, $2::bigint)) s) r GROUP BY run ORDER BY 1`,
+		func(row pgx.Rows) error {
+			var s engine.Span
+			err := row.Scan(&s.First, &s.Count)
+			spans = append(spans, s)
+			return err
+		}, sequence, n)
+	return spans, err
+}
+
+// pastRows sets a sequence behind the greatest number in the table, where rows came with numbers of their own.
+func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string) error {
+	return d.exec(ctx, fmt.Sprintf(`SELECT setval($1::regclass, m) FROM (SELECT max(%s)::bigint AS m FROM %s) x
+		WHERE m >= (SELECT CASE WHEN is_called THEN last_value + 1 ELSE last_value END FROM %s)`,
+		quote(t.Locator), d.table(t), sequence), sequence)
+}
+
+// Orphans is an anti-join.
+func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error) {
+	var given, same []string
+	for i, c := range r.Columns {
+		given = append(given, "c."+quote(c)+" IS NOT NULL")
+		same = append(same, "p."+quote(r.ParentColumns[i])+" = c."+quote(c))
+	}
+	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)",
+		d.table(t), strings.Join(given, " AND "), d.relationName(&r), strings.Join(same, " AND ")))
+}
+
+// Newest orders by the locator, else by the primary key.
+func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
+	selected := make([]string, len(shown))
+	for i, s := range shown {
+		selected[i] = "(" + d.expression("t", s, 0) + ")::text"
+	}
+	order := ""
+	switch {
+	case t.Locator != "":
+		order = "ORDER BY t." + quote(t.Locator) + " DESC"
+	case len(t.Keys) > 0:
+		order = "ORDER BY " + strings.ReplaceAll(quoted(t.Keys[0].Columns), ", ", " DESC, ") + " DESC"
+	}
+	var rows [][]*string
+	query := fmt.Sprintf("SELECT %s FROM %s t %s LIMIT %d", strings.Join(selected, ", "), d.table(t), order, n)
+	err := d.each(ctx, query, func(row pgx.Rows) error {
+		cells := make([]*string, len(shown))
+		into := make([]any, len(shown))
+		for i := range cells {
+			into[i] = &cells[i]
+		}
+		err := row.Scan(into...)
+		rows = append(rows, cells)
+		return err
+	})
+	return rows, err
+}
+
+// expression is the SQL for a shown column of the table that goes by alias.
+func (d *Database) expression(alias string, s engine.Shown, depth int) string {
+	own := alias + "." + quote(s.Column)
+	if len(s.Names) == 0 {
+		return own
+	}
+	parent := fmt.Sprintf("p%d", depth)
+	names := make([]string, len(s.Names))
+	for i, name := range s.Names {
+		names[i] = "(" + d.expression(parent, name, depth+1) + ")::text"
+	}
+	return fmt.Sprintf("SELECT concat_ws(' · ', %s) FROM %s %s WHERE %s.%s = %s", strings.Join(names, ", "),
+		d.relationName(s.Relation), parent, parent, quote(s.Relation.ParentColumns[0]), own)
+}

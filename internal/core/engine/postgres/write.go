@@ -1,0 +1,244 @@
+package postgres
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// tx is an open transaction. Unless it is careful, batches are sent without savepoints, one behind the other, and the
+// first row that the server does not take ends it; a careful one finds all such rows.
+type tx struct {
+	*Database
+	careful bool
+	over    bool
+	sending chan error // the answer to the batch that is under way
+
+	numbered map[*schema.Table]bool // the tables that got rows with locators
+}
+
+// Insert copies the rows. The server works on one batch while the next is made ready.
+func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	statement := fmt.Sprintf("COPY %s (%s) FROM STDIN", t.table(table), quoted(columns))
+	kinds := types(table, columns)
+	if slices.Contains(columns, table.Locator) {
+		t.numbered[table] = true
+	}
+	if t.careful {
+		c := &carefulCopy{tx: t, statement: statement, rows: rows, kinds: kinds}
+		err := c.copy(ctx, 0, rows.Len())
+		return c.rejected, err
+	}
+	text := lines(rows, kinds, 0, rows.Len())
+	if err := t.settle(); err != nil {
+		return nil, err
+	}
+	answer := make(chan error, 1)
+	t.sending = answer
+	go func() {
+		_, err := t.conn.PgConn().CopyFrom(ctx, bytes.NewReader(text), statement)
+		answer <- err
+	}()
+	return nil, nil
+}
+
+// settle waits for the batch that is under way. A row that the server did not take asks for a careful transaction.
+func (t *tx) settle() error {
+	if t.sending == nil {
+		return nil
+	}
+	err := <-t.sending
+	t.sending = nil
+	if rejects(err) {
+		return engine.ErrCareful
+	}
+	return explain(t.name, err)
+}
+
+// rejects tells the errors that are about a row: data exceptions, broken constraints, and what triggers raise.
+func rejects(err error) bool {
+	var said *pgconn.PgError
+	if !errors.As(err, &said) {
+		return false
+	}
+	switch said.Code[:2] {
+	case "22", "23", "44", "P0", "09", "27":
+		return true
+	}
+	return false
+}
+
+// lines writes rows from start to end in COPY's text format.
+func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
+	b := make([]byte, 0, (end-start)*16*len(kinds))
+	for row := start; row < end; row++ {
+		for i := range kinds {
+			if i > 0 {
+				b = append(b, '\t')
+			}
+			b = appendCopy(b, &rows.Columns[i], kinds[i], row)
+		}
+		b = append(b, '\n')
+	}
+	return b
+}
+
+// carefulCopy copies rows in savepoints and finds those that the server does not take.
+type carefulCopy struct {
+	*tx
+	statement string
+	rows      *value.Batch
+	kinds     []value.Type
+	rejected  []engine.Rejection
+}
+
+// copy copies the rows from start to end. Where the server names the line that it does not take, the rows before it
+// and behind it are copied; where it doesn't, each half.
+func (c *carefulCopy) copy(ctx context.Context, start, end int) error {
+	if start == end {
+		return nil
+	}
+	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
+		return err
+	}
+	_, failed := c.conn.PgConn().CopyFrom(ctx, bytes.NewReader(lines(c.rows, c.kinds, start, end)), c.statement)
+	if failed == nil {
+		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
+	}
+	if !rejects(failed) {
+		return explain(c.name, failed)
+	}
+	if err := c.exec(ctx, "ROLLBACK TO SAVEPOINT ladle_batch; RELEASE SAVEPOINT ladle_batch"); err != nil {
+		return err
+	}
+	var said *pgconn.PgError
+	errors.As(failed, &said)
+	bad, named := lineOf(said)
+	switch {
+	case end-start == 1:
+		c.reject(start, said)
+		return nil
+	case named && start+bad < end:
+		if err := c.copy(ctx, start, start+bad); err != nil {
+			return err
+		}
+		c.reject(start+bad, said)
+		return c.copy(ctx, start+bad+1, end)
+	}
+	middle := (start + end) / 2
+	if err := c.copy(ctx, start, middle); err != nil {
+		return err
+	}
+	return c.copy(ctx, middle, end)
+}
+
+var copyLine = regexp.MustCompile(`COPY .*, line (\d+)`)
+
+// lineOf is the line, from 0, that the context of an error names. Triggers that run at the end of the statement, as
+// those of relations do, have no line.
+func lineOf(said *pgconn.PgError) (int, bool) {
+	m := copyLine.FindStringSubmatch(said.Where)
+	if m == nil || said.Code == "23503" {
+		return 0, false
+	}
+	n, err := strconv.Atoi(m[1])
+	return n - 1, err == nil && n > 0
+}
+
+func (c *carefulCopy) reject(row int, said *pgconn.PgError) {
+	why := said.Message
+	if said.ConstraintName != "" && said.Code == "23514" {
+		why = "CHECK constraint failed: " + said.ConstraintName
+	}
+	c.rejected = append(c.rejected, engine.Rejection{Row: row, Why: why})
+}
+
+// ReadBack reads a run of locators in one go, and looks up other keys.
+func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
+	into *value.Batch) error {
+	if err := t.settle(); err != nil {
+		return err
+	}
+	*into = *value.NewBatch(types(table, columns))
+	take := func(b *value.Batch) error {
+		for c := range b.Columns {
+			for i := range b.Len() {
+				into.Columns[c].AppendFrom(&b.Columns[c], i)
+			}
+		}
+		return nil
+	}
+	first, last, run := engine.Run(table, by, keys)
+	if !run {
+		return t.Probe(ctx, table, by, keys, columns, take)
+	}
+	place := quote(table.Locator)
+	return t.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+		quoted(columns), t.table(table), place, first, last, place), nil)
+}
+
+// Count waits for what is under way.
+func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, error) {
+	if err := t.settle(); err != nil {
+		return 0, err
+	}
+	return t.Database.Count(ctx, table)
+}
+
+// Reserve waits for what is under way.
+func (t *tx) Reserve(ctx context.Context, table *schema.Table, n int64) ([]engine.Span, error) {
+	if err := t.settle(); err != nil {
+		return nil, err
+	}
+	return t.Database.Reserve(ctx, table, n)
+}
+
+// Commit ends the transaction.
+func (t *tx) Commit(ctx context.Context) error {
+	if err := t.settle(); err != nil {
+		return err
+	}
+	for table := range t.numbered { // left past rows that came with numbers of their own
+		sequence, err := t.sequence(ctx, table)
+		if err == nil {
+			err = t.pastRows(ctx, table, sequence)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	t.over = true
+	tag, err := t.conn.Exec(ctx, "COMMIT")
+	if err == nil && tag.String() != "COMMIT" {
+		return fault.At(fault.Failed, fault.Problem{File: t.name, What: "the server took the transaction back", Do: "load again"})
+	}
+	return explain(t.name, err)
+}
+
+// Rollback ends the transaction; where the connection is gone, the server has done so itself.
+func (t *tx) Rollback() error {
+	if t.over {
+		return nil
+	}
+	t.over = true
+	_ = t.settle() // what was sent is taken back
+	clear(t.folds) // temporary tables go with the transaction that made them
+	if t.conn.IsClosed() {
+		return nil
+	}
+	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
+	defer stop()
+	return t.exec(ctx, "ROLLBACK")
+}

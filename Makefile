@@ -14,8 +14,8 @@ cross: ## builds for the other systems too, and throws the programs away
 	GOOS=darwin  GOARCH=arm64 go build $(FLAGS) -o /dev/null ./cmd/ladle
 	GOOS=windows GOARCH=amd64 go build $(FLAGS) -o /dev/null ./cmd/ladle
 
-test: ## all tests
-	go test ./...
+test: ## all tests, with the database servers that they need
+	scripts/with-servers go test ./...
 
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...
@@ -27,6 +27,6 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0" leaves ou
 	bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 
 fuzz: ## each fuzz target for half a minute
-	go test ./internal/core/source -run - -fuzz FuzzCSV -fuzztime 30s
-	go test ./internal/core/value -run - -fuzz FuzzParse -fuzztime 30s
-	go test ./internal/core/ladlefile -run - -fuzz FuzzDecode -fuzztime 30s
+	scripts/with-servers go test ./...ernal/core/source -run - -fuzz FuzzCSV -fuzztime 30s
+	scripts/with-servers go test ./...ernal/core/value -run - -fuzz FuzzParse -fuzztime 30s
+	scripts/with-servers go test ./...ernal/core/ladlefile -run - -fuzz FuzzDecode -fuzztime 30s

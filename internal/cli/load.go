@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/mysql"
 	"ladle/internal/core/engine/postgres"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
@@ -18,7 +19,7 @@ import (
 )
 
 func databaseFlag() cli.Flag {
-	return &cli.StringFlag{Name: "db", Usage: "the `DATABASE`: the path of an SQLite file, or postgres://USER@HOST/NAME", Sources: cli.EnvVars("LADLE_DB")}
+	return &cli.StringFlag{Name: "db", Usage: "the `DATABASE`: the path of an SQLite file, or postgres://USER@HOST/NAME or mysql://USER@HOST/NAME", Sources: cli.EnvVars("LADLE_DB")}
 }
 
 func loadCommand(asJSON *bool) *cli.Command {
@@ -132,7 +133,9 @@ func open(ctx context.Context, database string) (engine.Database, error) {
 		return sqlite.Open(database)
 	case scheme == "postgres" || scheme == "postgresql":
 		return postgres.Open(ctx, database)
+	case scheme == "mysql" || scheme == "mariadb":
+		return mysql.Open(ctx, database)
 	}
 	return nil, fault.New(fault.Wrong, fmt.Sprintf("databases of the kind %q are not known", scheme),
-		"give the path of an SQLite file, or a URL like postgres://USER@HOST/DATABASE")
+		"give the path of an SQLite file, or a URL like postgres://USER@HOST/NAME or mysql://USER@HOST/NAME")
 }

@@ -69,8 +69,8 @@ func TestBadInput(t *testing.T) {
 		{"leave_blank where nothing may be blank", func(w *world) {
 			w.ladle("name: Name", "name: {from: Name, find: flag.name, not_found: leave_blank}")
 		}, 2, []string{"leave_blank can't be: vessel.name must have a value"}},
-		{"a find in another table than the relation's", func(w *world) { w.ladle("flag.name", "call.id") }, 2,
-			[]string{"vessel.flag_id points at flag, not at call"}},
+		{"a find in another table than the relation's", func(w *world) { w.ladle("flag.name", "port_call.id") }, 2,
+			[]string{"vessel.flag_id points at flag, not at port_call"}},
 		{"not_found: add where a new row needs more", func(w *world) {
 			w.ladle("flag_id: {from: Flag, find: flag.name}", "flag_id: {from: Flag, find: flag.id, not_found: add}")
 		}, 2, []string{"a new row of flag also needs name"}},
@@ -78,9 +78,9 @@ func TestBadInput(t *testing.T) {
 			[]string{`the constant "1.25" has more than 1 digits after the point`}},
 		{"another version of the format", func(w *world) { w.ladle("ladle: 1", "ladle: 2") }, 2, []string{"reads version 1"}},
 		{"existing dates that can't be read", func(w *world) {
-			sqliteFile{}.exec(w, "db", "INSERT INTO call (vessel_id, arrived) VALUES (7, '31/12/2025')")
+			sqliteFile{}.exec(w, "db", "INSERT INTO port_call (vessel_id, arrived) VALUES (7, '31/12/2025')")
 			w.write("f.ladle.yaml", vesselBlock+strings.Replace(callBlock, "arrived: Arrived, dues: Dues, paid: Paid", "arrived: Name", 1))
-		}, 2, []string{`call.arrived can't be used: rows that are there hold "31/12/2025" as date and time`}},
+		}, 2, []string{`port_call.arrived can't be used: rows that are there hold "31/12/2025" as date and time`}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

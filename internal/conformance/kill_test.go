@@ -26,13 +26,13 @@ func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
 	require.NoError(t, harbour.Generate(w.dir))
 	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
 	require.NoError(t, os.Rename(w.path(demo.FlatLadle), w.path("f.ladle.yaml")))
-	fresh, before := w.read("db"), w.rows()
+	fresh, before := w.read("db"), w.data()
 
 	begun := time.Now()
 	doc, _ := w.load("load")
 	require.Equal(t, 4, doc.Status)
 	whole := time.Since(begun)
-	after, aside := w.rows(), w.read("calls.set-aside.csv")
+	after, aside := w.data(), w.read("calls.set-aside.csv")
 	require.NotEqual(t, before, after)
 
 	seen := map[string]int{}
@@ -46,7 +46,7 @@ func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
 		time.Sleep(moment)
 		_ = c.Process.Kill()
 		_ = c.Wait()
-		switch w.rows() {
+		switch w.data() {
 		case before:
 			seen["before"]++
 		case after:
@@ -68,28 +68,18 @@ func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
 	t.Run("and loading again does the right thing", func(t *testing.T) {
 		w.write("db", fresh)
 		w.load("load")
-		assert.Equal(t, after, w.rows())
+		assert.Equal(t, after, w.data())
 		leftovers, err := filepath.Glob(filepath.Join(w.dir, ".ladle-*"))
 		require.NoError(t, err)
 		assert.LessOrEqual(t, len(leftovers), moments)
 	})
 }
 
-// rows gives all rows of the tables that are not Ladle's own.
-func (w *world) rows() string {
-	var all []string
-	for _, table := range w.query("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'ladle%' AND name NOT LIKE 'sqlite%' ORDER BY name") {
-		all = append(all, table)
-		all = append(all, w.query("SELECT * FROM "+table+" ORDER BY 1, 2")...)
-	}
-	return strings.Join(all, "\n")
-}
-
 func TestAnInterruptedLoadChangesNothing(t *testing.T) {
 	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	require.NoError(t, demo.NewHarbour(0, 30_000, 7).Generate(w.dir))
 	require.NoError(t, os.Rename(w.path(demo.Database), w.path("db")))
-	before := w.rows()
+	before := w.data()
 	c := exec.Command(program, "load", demo.FlatLadle, "--db", "db", "--yes")
 	c.Dir = w.dir
 	var stderr strings.Builder
@@ -100,7 +90,7 @@ func TestAnInterruptedLoadChangesNothing(t *testing.T) {
 	_ = c.Wait()
 	assert.Equal(t, 130, c.ProcessState.ExitCode(), stderr.String())
 	assert.Contains(t, stderr.String(), "interrupted, nothing was changed")
-	assert.Equal(t, before, w.rows())
+	assert.Equal(t, before, w.data())
 }
 
 func TestDemo(t *testing.T) {

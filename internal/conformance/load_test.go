@@ -13,11 +13,11 @@ const port = `
 	CREATE TABLE flag (id ID, name WORD NOT NULL UNIQUE);
 	CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL,
 		flag_id INTEGER REFERENCES flag (id), gt DECIMAL(8,1), CONSTRAINT gt_above_zero CHECK (gt > 0));
-	CREATE TABLE call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id),
-		arrived MOMENT NOT NULL, dues NUMERIC, paid BOOLEAN, UNIQUE (vessel_id, arrived));
+	CREATE TABLE port_call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id),
+		arrived MOMENT NOT NULL, dues AMOUNT, paid BOOLEAN, UNIQUE (vessel_id, arrived));
 	INSERT INTO flag VALUES (1, 'Norway'), (2, 'Denmark');
 	INSERT INTO vessel VALUES (7, 'A1', 'Heron', 1, 100.5);
-	INSERT INTO call (id, vessel_id, arrived) VALUES (3, 7, '2026-01-01 10:00:00');
+	INSERT INTO port_call (id, vessel_id, arrived) VALUES (3, 7, '2026-01-01 10:00:00');
 `
 
 const vesselBlock = `ladle: 1
@@ -116,35 +116,35 @@ func TestLoad(t *testing.T) {
 			name:  "a row that only the database can judge is set aside, and what hangs on it too",
 			ladle: vesselBlock + callBlock + "set_aside_limit: any\n", status: 4,
 			file:  "Reg,Name,GT,Flag,Arrived,Dues,Paid\nB1,Skua,0,Norway,2026-02-01 05:00,1,1\nB2,Tern,5,Norway,2026-02-01 06:00,2.50,true\n",
-			tally: "vessel: 2 = 1 added, 0 kept, 0 repeated, 1 aside\ncall: 2 = 1 added, 0 kept, 0 repeated, 1 aside",
+			tally: "vessel: 2 = 1 added, 0 kept, 0 repeated, 1 aside\nport_call: 2 = 1 added, 0 kept, 0 repeated, 1 aside",
 			asides: []string{`in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero; ` +
 				`Reg "B1" would be in vessel.reg_no, but in.csv:2 is set aside`},
-			query: "SELECT v.reg_no, arrived, dues, paid FROM call c JOIN vessel v ON v.id = c.vessel_id ORDER BY c.id",
+			query: "SELECT v.reg_no, arrived, dues, paid FROM port_call c JOIN vessel v ON v.id = c.vessel_id ORDER BY c.id",
 			rows:  []string{"A1|2026-01-01 10:00:00|NULL|NULL", "B2|2026-02-01 06:00:00|2.5|1"},
 		},
 		{
 			name:  "a contradicting vessel that is there keeps its calls",
 			ladle: vesselBlock + callBlock + "set_aside_limit: any\n", status: 4,
 			file:  "Reg,Name,GT,Flag,Arrived,Dues,Paid\nA1,Heron,1,Norway,2026-02-01 05:00,,\nA1,Heron,2,Norway,2026-01-01 10:00:00,,\n",
-			tally: "vessel: 2 = 0 added, 0 kept, 0 repeated, 2 aside\ncall: 2 = 1 added, 1 kept, 0 repeated, 0 aside",
+			tally: "vessel: 2 = 0 added, 0 kept, 0 repeated, 2 aside\nport_call: 2 = 1 added, 1 kept, 0 repeated, 0 aside",
 			asides: []string{"in.csv:2: line 3 has the same key (reg_no), but another GT",
 				"in.csv:3: line 2 has the same key (reg_no), but another GT"},
 		},
 		{
 			name: "key: none adds every line, equal ones too", status: 0,
-			ladle: "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  call:\n    from: in\n    key: none\n" +
+			ladle: "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  port_call:\n    from: in\n    key: none\n" +
 				"    columns: {vessel_id: {from: Reg, find: vessel.reg_no}, arrived: At, dues: {constant: '7.50'}}\n",
 			file:  "Reg,At\nA1,2026-05-01 01:00\nA1,2026-05-02 01:00\n",
-			tally: "call: 2 = 2 added, 0 kept, 0 repeated, 0 aside",
-			query: "SELECT dues FROM call WHERE id > 3", rows: []string{"7.5", "7.5"},
+			tally: "port_call: 2 = 2 added, 0 kept, 0 repeated, 0 aside",
+			query: "SELECT dues FROM port_call WHERE id > 3", rows: []string{"7.5", "7.5"},
 		},
 		{
 			name: "a find by several columns, one of them found itself", status: 4,
 			ladle: "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  note:\n    from: in\n    columns:\n      text: Text\n" +
-				"      call_id: {find: {table: call, by: {vessel_id: {from: Reg, find: vessel.reg_no}, arrived: At}}}\nset_aside_limit: 50%\n",
+				"      call_id: {find: {table: port_call, by: {vessel_id: {from: Reg, find: vessel.reg_no}, arrived: At}}}\nset_aside_limit: 50%\n",
 			file:   "Text,Reg,At\na,A1,2026-01-01 10:00\nb,A1,2026-01-01 11:00\n",
 			tally:  "note: 2 = 1 added, 0 kept, 0 repeated, 1 aside",
-			asides: []string{`in.csv:3: Reg, At "7, 2026-01-01 11:00:00" is not in call.vessel_id, arrived`},
+			asides: []string{`in.csv:3: Reg, At "7, 2026-01-01 11:00:00" is not in port_call.vessel_id, arrived`},
 			query:  "SELECT * FROM note", rows: []string{"3|a"},
 		},
 		{
@@ -164,7 +164,7 @@ func TestLoad(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		for _, c := range cases {
 			t.Run(c.name, func(t *testing.T) {
-				w := newWorld(t, on, port+"CREATE TABLE note (call_id INTEGER REFERENCES call (id), text TEXT, PRIMARY KEY (call_id, text)) PLAIN;")
+				w := newWorld(t, on, port+"CREATE TABLE note (call_id INTEGER REFERENCES port_call (id), text VARCHAR(20), PRIMARY KEY (call_id, text)) PLAIN;")
 				w.write("f.ladle.yaml", c.ladle)
 				w.write("in.csv", c.file)
 				before := w.dump()
@@ -190,7 +190,7 @@ func TestLoad(t *testing.T) {
 	})
 }
 
-const callBlock = `  call:
+const callBlock = `  port_call:
     from: in
     key: [vessel_id, arrived]
     columns: {vessel_id: {from: Reg, find: vessel.reg_no}, arrived: Arrived, dues: Dues, paid: Paid}
@@ -321,7 +321,7 @@ func TestNewestRowsShowRelationsByName(t *testing.T) {
 		require.Len(t, doc.Newest, 2)
 		assert.Equal(t, "Denmark", *doc.Newest[0].Rows[0][3])
 		assert.Equal(t, "B1", *doc.Newest[1].Rows[0][1])
-		assert.Equal(t, []string{"call after vessel (call.vessel_id finds vessel.reg_no)"},
+		assert.Equal(t, []string{"port_call after vessel (port_call.vessel_id finds vessel.reg_no)"},
 			[]string{doc.Steps[1].Step + " " + doc.Steps[1].After[0]})
 	})
 }

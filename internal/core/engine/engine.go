@@ -3,6 +3,7 @@
 package engine
 
 import (
+	"bytes"
 	"context"
 	"errors"
 
@@ -117,6 +118,29 @@ type Shown struct {
 	Column   string
 	Relation *schema.Relation
 	Names    []Shown
+}
+
+// AppendEscaped adds text as a field of the tab-separated lines that servers take in bulk: backslashes, tabs and line
+// ends are escaped by a backslash.
+func AppendEscaped(b, text []byte) []byte {
+	if !bytes.ContainsAny(text, "\\\n\r\t") {
+		return append(b, text...)
+	}
+	for _, x := range text {
+		switch x {
+		case '\\':
+			b = append(b, `\\`...)
+		case '\n':
+			b = append(b, `\n`...)
+		case '\r':
+			b = append(b, `\r`...)
+		case '\t':
+			b = append(b, `\t`...)
+		default:
+			b = append(b, x)
+		}
+	}
+	return b
 }
 
 // Refused is the error of a database that does not take a row of Ladle's own.

@@ -88,6 +88,11 @@ func (r *resolver) table(name Text) *schema.Table {
 			do = "the database has no tables"
 		}
 		r.problem(name.Place, fmt.Sprintf("%s has no table %q", r.schema.Database, name.Value), do)
+		return nil
+	}
+	if t.Odd != "" {
+		r.problem(name.Place, fmt.Sprintf("table %s can't be used: %s", t.Name, t.Odd), "")
+		return nil
 	}
 	return t
 }

@@ -147,6 +147,19 @@ func together(errs []error) error {
 	return all
 }
 
+// locked lists the tables that must stand still: those in use, and those that rows point at.
+func (r *run) locked() []*schema.Table {
+	all := r.tables()
+	for _, t := range all {
+		for _, relation := range t.Relations {
+			if p := relation.ParentTable; p != nil && !slices.Contains(all, p) {
+				all = append(all, p)
+			}
+		}
+	}
+	return all
+}
+
 // tables lists the tables that the load writes to or finds in.
 func (r *run) tables() []*schema.Table {
 	var all []*schema.Table
@@ -246,7 +259,7 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if r.Try {
 		own = nil
 	}
-	tx, err := r.db.Begin(ctx, r.tables(), own, careful)
+	tx, err := r.db.Begin(ctx, r.locked(), own, careful)
 	if err != nil {
 		return false, err
 	}

@@ -24,6 +24,9 @@ type Table struct {
 	// Locator is the name of the 64-bit whole number by which the database finds a row, and which a load may choose
 	// for the rows that it adds: an identity column, or a hidden row number. Empty when there is none.
 	Locator string
+
+	// Odd says why the table can't be loaded; empty when it can.
+	Odd string
 }
 
 // Column is one column of a table.

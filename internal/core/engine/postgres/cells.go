@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/hex"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -81,29 +82,11 @@ func appendCopy(b []byte, c *value.Column, t value.Type, i int) []byte {
 	if c.States[i] != value.Given {
 		return append(b, `\N`...)
 	}
-	if t.Kind != value.Text && t.Kind != value.Bytes {
-		return appendText(b, c, t, i)
+	switch t.Kind {
+	case value.Text:
+		return engine.AppendEscaped(b, c.Bytes(i))
+	case value.Bytes:
+		return hex.AppendEncode(append(b, `\\x`...), c.Bytes(i))
 	}
-	start := len(b)
-	b = appendText(b, c, t, i)
-	if !bytes.ContainsAny(b[start:], "\\\n\r\t") {
-		return b
-	}
-	raw := bytes.Clone(b[start:])
-	b = b[:start]
-	for _, x := range raw {
-		switch x {
-		case '\\':
-			b = append(b, `\\`...)
-		case '\n':
-			b = append(b, `\n`...)
-		case '\r':
-			b = append(b, `\r`...)
-		case '\t':
-			b = append(b, `\t`...)
-		default:
-			b = append(b, x)
-		}
-	}
-	return b
+	return appendText(b, c, t, i)
 }

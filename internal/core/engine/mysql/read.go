@@ -1,0 +1,264 @@
+package mysql
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Has looks into the connection's database.
+func (d *Database) Has(ctx context.Context, t *schema.Table) (bool, error) {
+	n, err := d.one(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
+	return n > 0, err
+}
+
+// Count reads the smallest index.
+func (d *Database) Count(ctx context.Context, t *schema.Table) (int64, error) {
+	return d.one(ctx, "SELECT count(*) FROM "+quote(t.Name))
+}
+
+// Scan streams the table.
+func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, "SELECT "+quoted(columns)+" FROM "+quote(t.Name))
+}
+
+// stream gives the rows of a query, whose columns are those of t, to sink.
+func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
+	rows, err := d.conn.QueryContext(ctx, query)
+	if err != nil {
+		return d.explain(err)
+	}
+	defer rows.Close()
+	kinds := types(t, columns)
+	batch := value.NewBatch(kinds)
+	cells, into := make([]sql.RawBytes, len(columns)), make([]any, len(columns))
+	for i := range cells {
+		into[i] = &cells[i]
+	}
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return d.explain(err)
+		}
+		for i, text := range cells {
+			read(&batch.Columns[i], kinds[i], text)
+		}
+		if batch.Len() == engine.BatchRows {
+			if err := sink(batch); err != nil {
+				return err
+			}
+			batch.Reset()
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return d.explain(err)
+	}
+	if batch.Len() == 0 {
+		return nil
+	}
+	return sink(batch)
+}
+
+// Probe puts the keys into a temporary table with the same types and collations, and joins it.
+func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+	sink func(*value.Batch) error) error {
+	wanted, names, kinds, err := d.wanted(ctx, t, by)
+	if err != nil {
+		return err
+	}
+	numbered := &value.Batch{Columns: append([]value.Column{{Kind: value.Int}}, keys.Columns[:len(by)]...)}
+	for i := range keys.Len() {
+		numbered.Columns[0].AppendNum(int64(i))
+	}
+	for start := 0; start < keys.Len(); start += engine.BatchRows {
+		end := min(start+engine.BatchRows, keys.Len())
+		if err := d.send(ctx, wanted, names, kinds, numbered, start, end); err != nil {
+			return err
+		}
+	}
+	var on, selected []string
+	for i, name := range by {
+		on = append(on, fmt.Sprintf("%s.%s = w.k%d", quote(t.Name), quote(name), i))
+	}
+	for _, name := range columns {
+		selected = append(selected, quote(t.Name)+"."+quote(name))
+	}
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s w STRAIGHT_JOIN %s ON %s ORDER BY w.n",
+		strings.Join(selected, ", "), wanted, quote(t.Name), strings.Join(on, " AND ")))
+}
+
+// wanted makes the temporary table for keys of t.
+func (d *Database) wanted(ctx context.Context, t *schema.Table, by []string) (table string, names []string, kinds []value.Type, err error) {
+	names, kinds = []string{"n"}, []value.Type{{Kind: value.Int}}
+	lines := []string{"n BIGINT PRIMARY KEY"}
+	for i, name := range by {
+		c := t.Column(name)
+		collate := ""
+		if c.Collation != "" {
+			collate = " COLLATE " + c.Collation
+		}
+		lines = append(lines, fmt.Sprintf("k%d %s%s NULL", i, c.Declared, collate))
+		names, kinds = append(names, fmt.Sprintf("k%d", i)), append(kinds, c.Type)
+	}
+	if err = d.exec(ctx, "DROP TEMPORARY TABLE IF EXISTS ladle_wanted"); err == nil {
+		err = d.exec(ctx, "CREATE TEMPORARY TABLE ladle_wanted ("+strings.Join(lines, ", ")+") ENGINE = InnoDB")
+	}
+	return "ladle_wanted", names, kinds, err
+}
+
+// manyWeights is the number of texts of a collation whose weights are kept.
+const manyWeights = 200_000
+
+// Fold asks the server for the weights by which the collation compares. Weights that were asked for are kept.
+func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error) {
+	if c.Collation == "" {
+		return values, nil
+	}
+	known := d.weights[c.Collation]
+	if known == nil || len(known) > manyWeights {
+		known = map[string][]byte{}
+		d.weights[c.Collation] = known
+	}
+	var asked []string
+	for i, state := range values.States {
+		if state != value.Given {
+			continue
+		}
+		text := comparable(c.Collation, values.Bytes(i))
+		if _, ok := known[string(text)]; !ok {
+			known[string(text)] = nil
+			asked = append(asked, string(text))
+		}
+	}
+	if err := d.weigh(ctx, c.Collation, asked, known); err != nil {
+		return nil, err
+	}
+	folded := &value.Column{Kind: value.Text}
+	for i, state := range values.States {
+		if state != value.Given {
+			folded.AppendState(state)
+			continue
+		}
+		folded.AppendBytes(known[string(comparable(c.Collation, values.Bytes(i)))])
+	}
+	return folded, nil
+}
+
+// comparable takes the blanks off the end of a text, which most collations pass over when they compare; WEIGHT_STRING
+// weighs them.
+func comparable(collation string, text []byte) []byte {
+	if strings.Contains(collation, "nopad") || strings.Contains(collation, "_0900_") {
+		return text
+	}
+	return bytes.TrimRight(text, " ")
+}
+
+// weigh asks for the weights of texts, all in one query.
+func (d *Database) weigh(ctx context.Context, collation string, texts []string, known map[string][]byte) error {
+	if len(texts) == 0 {
+		return nil
+	}
+	list, err := json.Marshal(texts)
+	if err != nil {
+		return err
+	}
+	charset, _, _ := strings.Cut(collation, "_")
+	at := 0
+	query := fmt.Sprintf("SELECT WEIGHT_STRING(CONVERT(v USING %s) COLLATE %s) FROM JSON_TABLE(?, '$[*]' COLUMNS (n FOR ORDINALITY, "+
+		"v LONGTEXT CHARACTER SET utf8mb4 PATH '$')) j ORDER BY n", charset, collation)
+	return d.each(ctx, query, func(row *sql.Rows) error {
+		var weight []byte
+		err := row.Scan(&weight)
+		known[texts[at]] = weight
+		at++
+		return err
+	}, string(list))
+}
+
+// Reserve gives the numbers behind the counter and the largest in the table, or that were given in this transaction.
+func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) ([]engine.Span, error) {
+	if t.Locator == "" || n == 0 {
+		return nil, nil
+	}
+	largest, err := d.one(ctx, fmt.Sprintf("SELECT max(%s) FROM %s", quote(t.Locator), quote(t.Name)))
+	if err != nil {
+		return nil, err
+	}
+	next, err := d.one(ctx, "SELECT auto_increment FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
+	if err != nil {
+		return nil, err
+	}
+	first := max(largest+1, next, d.reserved[t.Name]+1)
+	d.reserved[t.Name] = first + n - 1
+	return []engine.Span{{First: first, Count: n}}, nil
+}
+
+// Orphans is an anti-join.
+func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error) {
+	parent := d.alias(r.ParentTable, 0)
+	var given, same []string
+	for i, c := range r.Columns {
+		own := quote(t.Name) + "." + quote(c)
+		given = append(given, own+" IS NOT NULL")
+		same = append(same, parent+"."+quote(r.ParentColumns[i])+" = "+own)
+	}
+	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s WHERE %s AND NOT EXISTS (SELECT 1 FROM %s %s WHERE %s)",
+		quote(t.Name), strings.Join(given, " AND "), quote(r.Parent), parent, strings.Join(same, " AND ")))
+}
+
+// Newest orders by the locator, else by the primary key.
+func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
+	names := &namer{Database: d, used: map[*schema.Table]int{}}
+	selected := make([]string, len(shown))
+	for i, s := range shown {
+		selected[i] = names.expression(quote(t.Name), s)
+	}
+	order := ""
+	switch {
+	case t.Locator != "":
+		order = "ORDER BY " + quote(t.Locator) + " DESC"
+	case len(t.Keys) > 0:
+		order = "ORDER BY " + strings.ReplaceAll(quoted(t.Keys[0].Columns), ", ", " DESC, ") + " DESC"
+	}
+	var rows [][]*string
+	query := fmt.Sprintf("SELECT %s FROM %s %s LIMIT %d", strings.Join(selected, ", "), quote(t.Name), order, n)
+	err := d.each(ctx, query, func(row *sql.Rows) error {
+		cells, into := make([]*string, len(shown)), make([]any, len(shown))
+		for i := range cells {
+			into[i] = &cells[i]
+		}
+		err := row.Scan(into...)
+		rows = append(rows, cells)
+		return err
+	})
+	return rows, err
+}
+
+// namer writes the expressions of one statement and counts how often it uses each table.
+type namer struct {
+	*Database
+	used map[*schema.Table]int
+}
+
+// expression is the SQL for a shown column of the table that goes by alias. A table that the statement uses more often
+// than it may is not asked for names.
+func (n *namer) expression(alias string, s engine.Shown) string {
+	own := alias + "." + quote(s.Column)
+	if len(s.Names) == 0 || n.used[s.Relation.ParentTable] == aliases {
+		return own
+	}
+	parent := n.alias(s.Relation.ParentTable, n.used[s.Relation.ParentTable])
+	n.used[s.Relation.ParentTable]++
+	names := make([]string, len(s.Names))
+	for i, name := range s.Names {
+		names[i] = n.expression(parent, name)
+	}
+	return fmt.Sprintf("(SELECT concat_ws(' · ', %s) FROM %s %s WHERE %s.%s = %s)", strings.Join(names, ", "),
+		quote(s.Relation.Parent), parent, parent, quote(s.Relation.ParentColumns[0]), own)
+}

@@ -1,0 +1,230 @@
+package mysql
+
+import (
+	"bytes"
+	"context"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+	"sync/atomic"
+
+	"github.com/go-sql-driver/mysql"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// tx is an open transaction. Unless it is careful, the first row that the server does not take, or only with a
+// warning, ends it; a careful one finds all such rows.
+type tx struct {
+	*Database
+	careful bool
+	over    bool
+}
+
+// errWarned says that the server took rows only with warnings, or not all of them.
+var errWarned = errors.New("the server took rows with warnings")
+
+var readers atomic.Int64
+
+// send brings the rows from start to end into a table: by LOAD DATA LOCAL, which takes truncated values, wrong values and
+// doubled keys with no more than a warning, so any warning, and any row that is not counted, is errWarned; where the
+// server doesn't allow that, by an INSERT of many rows.
+func (d *Database) send(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
+	if !d.infile {
+		return d.insert(ctx, table, columns, kinds, rows, start, end)
+	}
+	text := make([]byte, 0, (end-start)*16*len(kinds))
+	for row := start; row < end; row++ {
+		for i := range kinds {
+			if i > 0 {
+				text = append(text, '\t')
+			}
+			text = appendField(text, &rows.Columns[i], kinds[i], row)
+		}
+		text = append(text, '\n')
+	}
+	name := fmt.Sprintf("ladle-%d", readers.Add(1))
+	mysql.RegisterReaderHandler(name, func() io.Reader { return bytes.NewReader(text) })
+	defer mysql.DeregisterReaderHandler(name)
+	done, err := d.conn.ExecContext(ctx, fmt.Sprintf("LOAD DATA LOCAL INFILE 'Reader::%s' INTO TABLE %s CHARACTER SET utf8mb4 "+
+		`FIELDS TERMINATED BY '\t' ESCAPED BY '\\' LINES TERMINATED BY '\n' %s`, name, table, placed(columns, kinds)))
+	if err != nil {
+		return err
+	}
+	warnings, err := d.one(ctx, "SELECT @@warning_count")
+	if err != nil {
+		return err
+	}
+	if taken, err := done.RowsAffected(); err != nil || warnings > 0 || taken != int64(end-start) {
+		return errors.Join(errWarned, err)
+	}
+	return nil
+}
+
+// insert sends rows as one strict INSERT.
+func (d *Database) insert(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
+	if start == end {
+		return nil
+	}
+	mark := "(" + strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ") + ")"
+	marks := make([]string, 0, end-start)
+	arguments := make([]any, 0, (end-start)*len(columns))
+	for row := start; row < end; row++ {
+		marks = append(marks, mark)
+		for i := range kinds {
+			arguments = append(arguments, argument(&rows.Columns[i], kinds[i], row))
+		}
+	}
+	_, err := d.conn.ExecContext(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES %s", table, quoted(columns), strings.Join(marks, ", ")), arguments...)
+	return err
+}
+
+func argument(c *value.Column, t value.Type, i int) any {
+	if c.States[i] != value.Given {
+		return nil
+	}
+	if t.Kind == value.Text {
+		return string(c.Bytes(i))
+	}
+	text := appendField(nil, c, t, i)
+	if t.Kind == value.Bytes {
+		raw, _ := hex.AppendDecode(nil, text) // they were encoded just now
+		return raw
+	}
+	return string(text)
+}
+
+// Insert sends the rows; a careful transaction does so in savepoints, and halves a batch until it has the rows that the
+// server does not take.
+func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	c := &carefulSend{tx: t, table: quote(table.Name), columns: columns, kinds: types(table, columns), rows: rows}
+	if t.careful {
+		err := c.send(ctx, 0, rows.Len())
+		return c.rejected, err
+	}
+	err := t.send(ctx, c.table, columns, c.kinds, rows, 0, rows.Len())
+	if rejects(err) {
+		return nil, engine.ErrCareful
+	}
+	return nil, t.explain(err)
+}
+
+// rowErrors are the errors that are about a row: blanks, doubled keys, values that don't fit, relations, CHECKs, and
+// what triggers signal.
+var rowErrors = map[uint16]bool{1048: true, 1062: true, 1264: true, 1265: true, 1292: true, 1364: true, 1366: true, 1406: true,
+	1411: true, 1452: true, 1525: true, 1644: true, 1690: true, 3819: true, 3140: true, 3141: true, 4025: true}
+
+func rejects(err error) bool {
+	var said *mysql.MySQLError
+	return errors.Is(err, errWarned) || errors.As(err, &said) && rowErrors[said.Number]
+}
+
+// carefulSend sends rows in savepoints.
+type carefulSend struct {
+	*tx
+	table    string
+	columns  []string
+	kinds    []value.Type
+	rows     *value.Batch
+	rejected []engine.Rejection
+}
+
+func (c *carefulSend) send(ctx context.Context, start, end int) error {
+	if start == end {
+		return nil
+	}
+	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
+		return err
+	}
+	by := c.Database.send
+	if end-start == 1 {
+		by = c.insert // one row, strictly: its error is the reason
+	}
+	failed := by(ctx, c.table, c.columns, c.kinds, c.rows, start, end)
+	if failed == nil {
+		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
+	}
+	if !rejects(failed) {
+		return c.explain(failed)
+	}
+	if err := c.exec(ctx, "ROLLBACK TO SAVEPOINT ladle_batch"); err != nil {
+		return err
+	}
+	if end-start == 1 {
+		c.rejected = append(c.rejected, engine.Rejection{Row: start, Why: reason(failed)})
+		return nil
+	}
+	middle := (start + end) / 2
+	if err := c.send(ctx, start, middle); err != nil {
+		return err
+	}
+	return c.send(ctx, middle, end)
+}
+
+var checkName = regexp.MustCompile("(?i)CONSTRAINT [`']([^`']+)[`'] (?:failed|is violated)")
+
+// reason is why a row was not taken, in the words of the server.
+func reason(err error) string {
+	var said *mysql.MySQLError
+	if !errors.As(err, &said) {
+		return err.Error()
+	}
+	if m := checkName.FindStringSubmatch(said.Message); m != nil {
+		return "CHECK constraint failed: " + m[1]
+	}
+	return said.Message
+}
+
+// ReadBack reads a run of locators in one go, and looks up other keys.
+func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
+	into *value.Batch) error {
+	*into = *value.NewBatch(types(table, columns))
+	take := func(b *value.Batch) error {
+		for c := range b.Columns {
+			for i := range b.Len() {
+				into.Columns[c].AppendFrom(&b.Columns[c], i)
+			}
+		}
+		return nil
+	}
+	first, last, run := engine.Run(table, by, keys)
+	if !run {
+		return t.Probe(ctx, table, by, keys, columns, take)
+	}
+	place := quote(table.Locator)
+	return t.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+		quoted(columns), quote(table.Name), place, first, last, place))
+}
+
+// Commit ends the transaction and gives the locks back.
+func (t *tx) Commit(ctx context.Context) error {
+	t.over = true
+	if err := t.exec(ctx, "COMMIT"); err != nil {
+		return err
+	}
+	_ = t.release(ctx) // the rows are in; locks end with the connection at the latest
+	return nil
+}
+
+func (t *tx) release(ctx context.Context) error {
+	return errors.Join(t.exec(ctx, "UNLOCK TABLES"), t.exec(ctx, "SET autocommit = 1"))
+}
+
+// Rollback ends the transaction; where the connection is gone, the server has done so itself.
+func (t *tx) Rollback() error {
+	if t.over {
+		return nil
+	}
+	t.over = true
+	ctx, stop := context.WithTimeout(context.Background(), ending)
+	defer stop()
+	if err := t.conn.PingContext(ctx); err != nil {
+		return nil
+	}
+	return errors.Join(t.exec(ctx, "ROLLBACK"), t.release(ctx))
+}

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"syscall"
 	"time"
 
@@ -21,13 +22,25 @@ func main() {
 		stop(floor(os.Args[2], demo.NewHarbour(0, calls, 1)))
 		return
 	}
+	if len(os.Args) == 4 && os.Args[1] == "server-floor" {
+		calls, _ := strconv.ParseInt(os.Args[3], 10, 64)
+		stop(serverFloor(servers()[os.Args[2]], demo.NewHarbour(0, calls, 1)))
+		return
+	}
 	program := flag.String("ladle", "bin/ladle", "the program to measure")
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
-	folder := flag.String("o", "bench/out", "folder for files and databases, about 5 GB with 10 million lines")
+	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
+	on := flag.String("on", "sqlite,postgres,mysql", "the kinds of databases to measure on")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
-	stop(b.all(*runs, *large))
+	for kind := range strings.SplitSeq(*on, ",") {
+		if kind == "sqlite" {
+			stop(b.sqlite(*runs, *large))
+			continue
+		}
+		stop(b.server(kind, *runs, *large))
+	}
 }
 
 func stop(err error) {
@@ -41,8 +54,8 @@ type bench struct{ program, folder string }
 
 const million = 1_000_000
 
-// all measures everything.
-func (b *bench) all(runs, large int) error {
+// sqlite measures on SQLite files.
+func (b *bench) sqlite(runs, large int) error {
 	small, err := b.pairs(million, runs)
 	if err != nil {
 		return err

@@ -23,7 +23,6 @@ const (
 	LadleFile = "harbour.ladle.yaml" // lookups, vessels, calls, cargo
 	LogFile   = "log.ladle.yaml"     // the harbour log
 	sums      = ".as-unpacked"       // what the files were when the demo left them
-	script    = "harbour.sql"
 )
 
 // Changed lists the files in folder that are no longer as the demo left them.
@@ -87,12 +86,14 @@ func Unpack(folder string, keep map[string]bool) error {
 	return Create(filepath.Join(folder, Database))
 }
 
+//go:embed harbour/harbour.sql
+var statements string
+
+// Script is the SQL, in the words of SQLite, that makes the harbour's tables with their first rows.
+func Script() string { return statements }
+
 // Create makes the database with its existing rows at path, in place of one that is there.
 func Create(path string) error {
-	statements, err := harbour.ReadFile("harbour/" + script)
-	if err != nil {
-		return err
-	}
 	for _, end := range []string{"", "-journal", "-wal", "-shm"} {
 		if err := os.Remove(path + end); err != nil && !errors.Is(err, fs.ErrNotExist) {
 			return err
@@ -102,7 +103,7 @@ func Create(path string) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(sqlitex.ExecuteScript(conn, string(statements), nil), conn.Close())
+	return errors.Join(sqlitex.ExecuteScript(conn, Script(), nil), conn.Close())
 }
 
 // Seal remembers the files as they are now, so that a change can be told.

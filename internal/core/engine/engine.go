@@ -36,8 +36,12 @@ type Reader interface {
 	// Has tells whether the table is there.
 	Has(ctx context.Context, t *schema.Table) (bool, error)
 
-	// Count is the exact number of rows.
-	Count(ctx context.Context, t *schema.Table) (int64, error)
+	// Count is the number of rows. Where counting a large table would take long, and nothing but the load itself can add
+	// or remove rows, it is an estimate and not exact.
+	Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error)
+
+	// CountFrom is the number of rows with a locator of first or more.
+	CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error)
 
 	// Scan gives the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
 	// column's declared type comes as value.Bad. The batch is reused once sink is back.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/check"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/ladlefile"
@@ -28,7 +29,7 @@ const (
 type judgement struct {
 	run       *run
 	db        engine.Reader
-	counts    map[*schema.Table]int64 // rows before
+	before    map[*schema.Table]check.Before
 	indexes   []*index
 	additions []*addition
 	steps     []*judged
@@ -52,7 +53,7 @@ const resident = 1 << 18 // keys that are kept in memory at a time
 
 // judge decides on all rows, step by step, in one direction.
 func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
-	j := &judgement{run: r, db: db, counts: map[*schema.Table]int64{}, asides: make([]rowSet, len(r.plan.Feeds))}
+	j := &judgement{run: r, db: db, before: map[*schema.Table]check.Before{}, asides: make([]rowSet, len(r.plan.Feeds))}
 	if err := j.count(ctx); err != nil {
 		return j, err
 	}
@@ -70,11 +71,11 @@ func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
 // count counts the rows of all tables in use.
 func (j *judgement) count(ctx context.Context) error {
 	for _, t := range j.run.tables() {
-		n, err := j.db.Count(ctx, t)
+		n, exact, err := j.db.Count(ctx, t)
 		if err != nil {
 			return err
 		}
-		j.counts[t] = n
+		j.before[t] = check.Before{Rows: n, Exact: exact}
 	}
 	return nil
 }
@@ -116,7 +117,7 @@ func (j *judgement) index(t *schema.Table, columns []string, yields string) *ind
 			}
 		}
 	}
-	x := newIndex(t, columns, yields, j.partsOf(j.counts[t]+j.incoming(t)), j.run.dir)
+	x := newIndex(t, columns, yields, j.partsOf(j.before[t].Rows+j.incoming(t)), j.run.dir)
 	j.indexes = append(j.indexes, x)
 	return x
 }
@@ -138,7 +139,7 @@ func (j *judgement) partsOf(n int64) int {
 	}
 	most := int64(0)
 	for _, t := range j.run.tables() {
-		most = max(most, j.counts[t]+j.incoming(t))
+		most = max(most, j.before[t].Rows+j.incoming(t))
 	}
 	return int(most/j.run.resident) + 1
 }
@@ -191,7 +192,7 @@ func (j *judgement) judgeStep(ctx context.Context, number int, s *judged) error 
 // fill makes the index x know what evaluators by ask of it in step s.
 func (j *judgement) fill(ctx context.Context, s *judged, x *index, by []*evaluator) error {
 	rows := s.rows.Spool.Rows()
-	return x.fill(ctx, j.db, j.counts[x.table], rows, func(take func(*value.Batch) error) error {
+	return x.fill(ctx, j.db, j.before[x.table].Rows, rows, func(take func(*value.Batch) error) error {
 		return j.views(ctx, s.rows, by, func(v *view) error {
 			b := &value.Batch{Columns: make([]value.Column, len(by))}
 			for i, e := range by {

@@ -279,6 +279,10 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if stop, err := r.mayWrite(ctx, tx, j, shown); stop || err != nil {
 		return false, err
 	}
+	older, err := check.Older(ctx, tx, j.work(ctx), j.before)
+	if err != nil {
+		return false, err
+	}
 	begun = time.Now()
 	again, err = j.write(ctx, tx)
 	r.report.Seconds.Write += since(begun)
@@ -286,7 +290,7 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 		clear(r.done)
 		return again, err
 	}
-	return false, r.finish(ctx, tx, j)
+	return false, r.finish(ctx, tx, j, older)
 }
 
 // mayWrite tells whether the load must stop before the first write, and reports why.
@@ -337,9 +341,9 @@ func (r *run) refuse(j *judgement, why string) error {
 }
 
 // finish proves what was written, and commits it or takes it back.
-func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement) error {
+func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[*schema.Table][]string) error {
 	begun := time.Now()
-	results, err := check.Run(ctx, tx, j.work(ctx), j.counts)
+	results, err := check.Run(ctx, tx, j.work(ctx), j.before, older)
 	if err != nil {
 		return err
 	}

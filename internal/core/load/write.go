@@ -151,6 +151,14 @@ func sentAdditions(x *index, all []*addition, take func(*value.Batch) error) err
 // located tells whether the rows of the step are sent with locators that were reserved for them.
 func (s *judged) located() bool { return len(s.spans) > 0 }
 
+// firstLocator is the least locator of the rows that the step adds, 0 where it reserves none.
+func (s *judged) firstLocator() int64 {
+	if !s.located() {
+		return 0
+	}
+	return s.spans[0].First
+}
+
 // sentColumns lists what the rows of the step consist of.
 func (s *judged) sentColumns() []string {
 	if s.located() {
@@ -230,12 +238,12 @@ func (j *judgement) work(ctx context.Context) []check.Work {
 	for _, x := range j.growing() {
 		additions := j.additionsTo(x)
 		all = append(all, check.Work{Table: x.table, Columns: x.columns, Key: x.columns, Added: int64(len(additions)),
-			Points: declared(x.table), By: []string{x.table.Locator},
+			First: additions[0].id, Points: declared(x.table), By: []string{x.table.Locator},
 			Sent: func(take func(*value.Batch) error) error { return sentAdditions(x, additions, take) }})
 	}
 	for _, s := range j.steps {
 		all = append(all, check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
-			Points: s.points(), Totals: s.totals(), By: s.by(),
+			First: s.firstLocator(), Points: s.points(), Totals: s.totals(), By: s.by(),
 			Sent: func(take func(*value.Batch) error) error {
 				return j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
 					j.run.tell("proving", s.Name, int64(len(rows)), s.tally.Added)

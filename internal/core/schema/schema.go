@@ -25,6 +25,8 @@ type Table struct {
 	// for the rows that it adds: an identity column, or a hidden row number. Empty when there is none.
 	Locator string
 
+	Triggers bool // something else may happen when rows are written
+
 	// Odd says why the table can't be loaded; empty when it can.
 	Odd string
 }

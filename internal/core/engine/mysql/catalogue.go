@@ -15,13 +15,15 @@ import (
 // Schema reads the tables of the connection's database.
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.name}
-	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO') FROM information_schema.tables t
+	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO'),
+			EXISTS (SELECT 1 FROM information_schema.triggers g WHERE g.event_object_schema = t.table_schema AND g.event_object_table = t.table_name)
+		FROM information_schema.tables t
 		LEFT JOIN information_schema.engines e ON e.engine = t.engine
 		WHERE t.table_schema = database() AND t.table_type = 'BASE TABLE' AND t.table_name NOT LIKE 'ladle\_%' ORDER BY t.table_name`,
 		func(row *sql.Rows) error {
 			t := &schema.Table{}
 			var storage, transactions string
-			err := row.Scan(&t.Name, &storage, &transactions)
+			err := row.Scan(&t.Name, &storage, &transactions, &t.Triggers)
 			if transactions != "YES" {
 				t.Odd = fmt.Sprintf("its storage engine %s has no transactions, so nothing could be taken back", storage)
 			}

@@ -25,6 +25,7 @@ type Database struct {
 	numbers  map[*schema.Table]int
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
+	sent     map[string]int64 // the rows sent in this transaction, by table
 }
 
 var _ engine.Database = (*Database)(nil)
@@ -35,7 +36,7 @@ func Open(ctx context.Context, database string) (*Database, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Database{name: WithoutPassword(database), weights: map[string]map[string][]byte{}, reserved: map[string]int64{},
+	d := &Database{name: WithoutPassword(database), weights: map[string]map[string][]byte{}, reserved: map[string]int64{}, sent: map[string]int64{},
 		numbers: map[*schema.Table]int{}}
 	connector, err := mysql.NewConnector(config)
 	if err != nil {
@@ -136,6 +137,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 		}
 	}
 	clear(d.reserved)
+	clear(d.sent)
 	var locks []string
 	for _, table := range work {
 		locks = append(locks, quote(table.Name)+" WRITE")

@@ -24,6 +24,7 @@ type tx struct {
 	*Database
 	careful bool
 	over    bool
+	sending chan error // the answer to the batch that is under way
 }
 
 // errWarned says that the server took rows only with warnings, or not all of them.
@@ -31,13 +32,17 @@ var errWarned = errors.New("the server took rows with warnings")
 
 var readers atomic.Int64
 
-// send brings the rows from start to end into a table: by LOAD DATA LOCAL, which takes truncated values, wrong values and
-// doubled keys with no more than a warning, so any warning, and any row that is not counted, is errWarned; where the
-// server doesn't allow that, by an INSERT of many rows.
+// send brings the rows from start to end into a table: by LOAD DATA LOCAL or, where the server doesn't allow that, by an
+// INSERT of many rows.
 func (d *Database) send(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
 	if !d.infile {
 		return d.insert(ctx, table, columns, kinds, rows, start, end)
 	}
+	return d.sendLines(ctx, table, columns, kinds, lines(kinds, rows, start, end), end-start)
+}
+
+// lines writes the rows from start to end for LOAD DATA.
+func lines(kinds []value.Type, rows *value.Batch, start, end int) []byte {
 	text := make([]byte, 0, (end-start)*16*len(kinds))
 	for row := start; row < end; row++ {
 		for i := range kinds {
@@ -48,6 +53,12 @@ func (d *Database) send(ctx context.Context, table string, columns []string, kin
 		}
 		text = append(text, '\n')
 	}
+	return text
+}
+
+// sendLines sends rows by LOAD DATA LOCAL. It takes truncated values, wrong values and doubled keys with no more than
+// a warning, so any warning, and any row that is not counted, is errWarned.
+func (d *Database) sendLines(ctx context.Context, table string, columns []string, kinds []value.Type, text []byte, count int) error {
 	name := fmt.Sprintf("ladle-%d", readers.Add(1))
 	mysql.RegisterReaderHandler(name, func() io.Reader { return bytes.NewReader(text) })
 	defer mysql.DeregisterReaderHandler(name)
@@ -60,7 +71,7 @@ func (d *Database) send(ctx context.Context, table string, columns []string, kin
 	if err != nil {
 		return err
 	}
-	if taken, err := done.RowsAffected(); err != nil || warnings > 0 || taken != int64(end-start) {
+	if taken, err := done.RowsAffected(); err != nil || warnings > 0 || taken != int64(count) {
 		return errors.Join(errWarned, err)
 	}
 	return nil
@@ -100,18 +111,67 @@ func argument(c *value.Column, t value.Type, i int) any {
 }
 
 // Insert sends the rows; a careful transaction does so in savepoints, and halves a batch until it has the rows that the
-// server does not take.
+// server does not take. Else the server works on one batch while the next is made ready.
 func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
 	c := &carefulSend{tx: t, table: quote(table.Name), columns: columns, kinds: types(table, columns), rows: rows}
+	t.sent[table.Name] += int64(rows.Len())
 	if t.careful {
 		err := c.send(ctx, 0, rows.Len())
 		return c.rejected, err
 	}
-	err := t.send(ctx, c.table, columns, c.kinds, rows, 0, rows.Len())
-	if rejects(err) {
-		return nil, engine.ErrCareful
+	if !t.infile {
+		return nil, t.judge(t.send(ctx, c.table, columns, c.kinds, rows, 0, rows.Len()))
 	}
-	return nil, t.explain(err)
+	text, count := lines(c.kinds, rows, 0, rows.Len()), rows.Len()
+	if err := t.settle(); err != nil {
+		return nil, err
+	}
+	answer := make(chan error, 1)
+	t.sending = answer
+	go func() { answer <- t.sendLines(ctx, c.table, columns, c.kinds, text, count) }()
+	return nil, nil
+}
+
+// settle waits for the batch that is under way.
+func (t *tx) settle() error {
+	if t.sending == nil {
+		return nil
+	}
+	err := <-t.sending
+	t.sending = nil
+	return t.judge(err)
+}
+
+// judge asks for a careful transaction where the server did not take a row.
+func (t *tx) judge(err error) error {
+	if rejects(err) {
+		return engine.ErrCareful
+	}
+	return t.explain(err)
+}
+
+// Count waits for what is under way.
+func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, bool, error) {
+	if err := t.settle(); err != nil {
+		return 0, false, err
+	}
+	return t.Database.Count(ctx, table)
+}
+
+// CountFrom waits for what is under way.
+func (t *tx) CountFrom(ctx context.Context, table *schema.Table, first int64) (int64, error) {
+	if err := t.settle(); err != nil {
+		return 0, err
+	}
+	return t.Database.CountFrom(ctx, table, first)
+}
+
+// Reserve waits for what is under way.
+func (t *tx) Reserve(ctx context.Context, table *schema.Table, n int64) ([]engine.Span, error) {
+	if err := t.settle(); err != nil {
+		return nil, err
+	}
+	return t.Database.Reserve(ctx, table, n)
 }
 
 // rowErrors are the errors that are about a row: blanks, doubled keys, values that don't fit, relations, CHECKs, and
@@ -183,6 +243,9 @@ func reason(err error) string {
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) error {
+	if err := t.settle(); err != nil {
+		return err
+	}
 	*into = *value.NewBatch(types(table, columns))
 	take := func(b *value.Batch) error {
 		for c := range b.Columns {
@@ -203,6 +266,9 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 
 // Commit ends the transaction and gives the locks back.
 func (t *tx) Commit(ctx context.Context) error {
+	if err := t.settle(); err != nil {
+		return err
+	}
 	t.over = true
 	if err := t.exec(ctx, "COMMIT"); err != nil {
 		return err
@@ -221,6 +287,7 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
+	_ = t.settle() // what was sent is taken back
 	ctx, stop := context.WithTimeout(context.Background(), ending)
 	defer stop()
 	if err := t.conn.PingContext(ctx); err != nil {

@@ -17,17 +17,18 @@ import (
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.name}
 	byID := map[uint32]*schema.Table{}
-	err := d.each(ctx, `SELECT c.oid, n.nspname, c.relname, pg_table_is_visible(c.oid)
+	err := d.each(ctx, `SELECT c.oid, n.nspname, c.relname, pg_table_is_visible(c.oid),
+			EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) OR c.relhasrules
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 		WHERE c.relkind IN ('r', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', 'information_schema')
 		AND n.nspname NOT LIKE 'pg\_%' AND c.relname NOT LIKE 'ladle\_%' ORDER BY c.oid`, func(row pgx.Rows) error {
 		var id uint32
 		var namespace, name string
-		var visible bool
-		if err := row.Scan(&id, &namespace, &name, &visible); err != nil {
+		var visible, triggers bool
+		if err := row.Scan(&id, &namespace, &name, &visible, &triggers); err != nil {
 			return err
 		}
-		t := &schema.Table{Name: name}
+		t := &schema.Table{Name: name, Triggers: triggers}
 		if !visible {
 			t.Name = namespace + "." + name
 		}

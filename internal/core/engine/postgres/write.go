@@ -190,11 +190,19 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 }
 
 // Count waits for what is under way.
-func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, error) {
+func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, bool, error) {
+	if err := t.settle(); err != nil {
+		return 0, false, err
+	}
+	return t.Database.Count(ctx, table)
+}
+
+// CountFrom waits for what is under way.
+func (t *tx) CountFrom(ctx context.Context, table *schema.Table, first int64) (int64, error) {
 	if err := t.settle(); err != nil {
 		return 0, err
 	}
-	return t.Database.Count(ctx, table)
+	return t.Database.CountFrom(ctx, table, first)
 }
 
 // Reserve waits for what is under way.

@@ -22,8 +22,19 @@ func (d *Database) Has(_ context.Context, t *schema.Table) (there bool, err erro
 }
 
 // Count reads the smallest index of the table.
-func (d *Database) Count(_ context.Context, t *schema.Table) (n int64, err error) {
-	err = d.each("SELECT count(*) FROM "+quote(t.Name), nil, func(row *sqlite.Stmt) error {
+func (d *Database) Count(_ context.Context, t *schema.Table) (n int64, exact bool, err error) {
+	n, err = d.one("SELECT count(*) FROM " + quote(t.Name))
+	return n, true, err
+}
+
+// CountFrom reads a part of the table.
+func (d *Database) CountFrom(_ context.Context, t *schema.Table, first int64) (int64, error) {
+	return d.one(fmt.Sprintf("SELECT count(*) FROM %s WHERE %s >= %d", quote(t.Name), quote(t.Locator), first))
+}
+
+// one asks for a single number.
+func (d *Database) one(query string) (n int64, err error) {
+	err = d.each(query, nil, func(row *sqlite.Stmt) error {
 		n = row.ColumnInt64(0)
 		return nil
 	})
@@ -162,18 +173,14 @@ func (d *Database) Reserve(_ context.Context, t *schema.Table, n int64) ([]engin
 }
 
 // Orphans asks for each row whether there is a parent.
-func (d *Database) Orphans(_ context.Context, t *schema.Table, r schema.Relation) (n int64, err error) {
+func (d *Database) Orphans(_ context.Context, t *schema.Table, r schema.Relation) (int64, error) {
 	given, same := make([]string, len(r.Columns)), make([]string, len(r.Columns))
 	for i, c := range r.Columns {
 		given[i] = "c." + quote(c) + " IS NOT NULL"
 		same[i] = "p." + quote(r.ParentColumns[i]) + " = c." + quote(c)
 	}
-	err = d.each(fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)", quote(t.Name),
-		strings.Join(given, " AND "), quote(r.Parent), strings.Join(same, " AND ")), nil, func(row *sqlite.Stmt) error {
-		n = row.ColumnInt64(0)
-		return nil
-	})
-	return n, err
+	return d.one(fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)", quote(t.Name),
+		strings.Join(given, " AND "), quote(r.Parent), strings.Join(same, " AND ")))
 }
 
 // Newest orders by the locator, so by coming; a table without one by its primary key.

@@ -140,29 +140,34 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 		known = map[string][]byte{}
 		d.weights[c.Collation] = known
 	}
-	var asked []string
-	for i, state := range values.States {
-		if state != value.Given {
-			continue
-		}
-		text := comparable(c.Collation, values.Bytes(i))
-		if _, ok := known[string(text)]; !ok {
-			known[string(text)] = nil
-			asked = append(asked, string(text))
-		}
-	}
-	if err := d.weigh(ctx, c.Collation, asked, known); err != nil {
-		return nil, err
-	}
 	folded := &value.Column{Kind: value.Text}
+	if asked := fold(values, c.Collation, known, folded); asked != nil {
+		if err := d.weigh(ctx, c.Collation, asked, known); err != nil {
+			return nil, err
+		}
+		folded.Reset()
+		fold(values, c.Collation, known, folded)
+	}
+	return folded, nil
+}
+
+// fold adds the known weight of each value to folded, and gives the texts whose weights are not known; they are taken
+// for known from then on.
+func fold(values *value.Column, collation string, known map[string][]byte, folded *value.Column) (asked []string) {
 	for i, state := range values.States {
 		if state != value.Given {
 			folded.AppendState(state)
 			continue
 		}
-		folded.AppendBytes(known[string(comparable(c.Collation, values.Bytes(i)))])
+		text := comparable(collation, values.Bytes(i))
+		weight, ok := known[string(text)]
+		if !ok {
+			known[string(text)] = nil
+			asked = append(asked, string(text))
+		}
+		folded.AppendBytes(weight)
 	}
-	return folded, nil
+	return asked
 }
 
 // comparable takes the blanks off the end of a text, which most collations pass over when they compare; WEIGHT_STRING

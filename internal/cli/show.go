@@ -16,6 +16,9 @@ const firstAsides = 8
 // showPlan shows what will be done.
 func showPlan(s *term.Screen, r *load.Report) {
 	s.Line("%s into %s", r.LadleFile, r.Database)
+	for _, note := range r.Notes {
+		s.Note("Note: %s", note)
+	}
 	showSteps(s, r)
 	showLookups(s, r)
 	showAsides(s, r)

@@ -28,6 +28,12 @@ type Database interface {
 	// when it meets the first, where that makes it faster.
 	Begin(ctx context.Context, work, own []*schema.Table, careful bool) (Tx, error)
 
+	// MayInsert is an error when this user may not add rows to these columns of t.
+	MayInsert(ctx context.Context, t *schema.Table, columns []string) error
+
+	// Notes are what a person should know of this connection: what it can't do, and what that costs.
+	Notes() []string
+
 	Close() error
 }
 

@@ -31,6 +31,7 @@ type Report struct {
 	Newest    []TableReport  `json:"newest_rows,omitempty"`
 	SetAside  []AsideReport  `json:"set_aside,omitempty"` // the first of them
 	Limit     string         `json:"set_aside_limit"`
+	Notes     []string       `json:"notes,omitempty"` // what to know of the connection
 	Seconds   Seconds        `json:"seconds"`
 }
 

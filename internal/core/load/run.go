@@ -125,6 +125,9 @@ func (r *run) prepare(ctx context.Context) error {
 	if r.plan, err = ladlefile.Resolve(r.file, headers, db); err != nil {
 		return err
 	}
+	if err := r.mayInsert(ctx); err != nil {
+		return err
+	}
 	used := make([]*source.CSV, len(r.plan.Feeds))
 	for i, f := range r.plan.Feeds {
 		used[i] = opened[f.Input.Name.Value]
@@ -134,6 +137,22 @@ func (r *run) prepare(ctx context.Context) error {
 		s.Close()
 	}
 	r.sources = used
+	return nil
+}
+
+// mayInsert asks, before a file is read, whether this user may add what the load could add.
+func (r *run) mayInsert(ctx context.Context) error {
+	for _, s := range r.plan.Steps {
+		err := r.db.MayInsert(ctx, s.Table, s.Names())
+		s.Lookups(func(l *ladlefile.Lookup) {
+			if err == nil && l.NotFound == ladlefile.AddNotFound {
+				err = r.db.MayInsert(ctx, l.Table, append([]string{l.Yields.Name}, l.Names()...))
+			}
+		})
+		if err != nil {
+			return err
+		}
+	}
 	return nil
 }
 

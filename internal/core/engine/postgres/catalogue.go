@@ -15,22 +15,27 @@ import (
 // Schema reads the tables, partitioned ones included, that this user may see. Those on the search path go by their
 // name, others by schema and name.
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
+	clear(d.shared)
 	s := &schema.Schema{Database: d.name}
 	byID := map[uint32]*schema.Table{}
 	err := d.each(ctx, `SELECT c.oid, n.nspname, c.relname, pg_table_is_visible(c.oid),
-			EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) OR c.relhasrules
+			EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) OR c.relhasrules,
+			has_table_privilege(c.oid, 'UPDATE, DELETE, TRUNCATE')
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
-		WHERE c.relkind IN ('r', 'p') AND NOT c.relispartition AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+		WHERE c.relkind IN ('r', 'p') AND NOT c.relispartition AND has_table_privilege(c.oid, 'SELECT') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
 		AND n.nspname NOT LIKE 'pg\_%' AND c.relname NOT LIKE 'ladle\_%' ORDER BY c.oid`, func(row pgx.Rows) error {
 		var id uint32
 		var namespace, name string
-		var visible, triggers bool
-		if err := row.Scan(&id, &namespace, &name, &visible, &triggers); err != nil {
+		var visible, triggers, lockable bool
+		if err := row.Scan(&id, &namespace, &name, &visible, &triggers, &lockable); err != nil {
 			return err
 		}
 		t := &schema.Table{Name: name, Triggers: triggers}
 		if !visible {
 			t.Name = namespace + "." + name
+		}
+		if !lockable {
+			d.shared[t] = true
 		}
 		d.names[t] = pgx.Identifier{namespace, name}.Sanitize()
 		byID[id] = t

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -24,10 +25,11 @@ const (
 
 // Database is a connection to a PostgreSQL server.
 type Database struct {
-	conn  *pgx.Conn
-	name  string // the URL without its password
-	names map[*schema.Table]string
-	folds map[string]string // the temporary tables that tell which texts a collation holds equal, by collation
+	conn   *pgx.Conn
+	name   string // the URL without its password
+	names  map[*schema.Table]string
+	shared map[*schema.Table]bool // tables that this user may not lock
+	folds  map[string]string      // the temporary tables that tell which texts a collation holds equal, by collation
 }
 
 var _ engine.Database = (*Database)(nil)
@@ -52,7 +54,7 @@ func Open(ctx context.Context, database string) (*Database, error) {
 	if err != nil {
 		return nil, explain(name, err)
 	}
-	return &Database{conn: conn, name: name, names: map[*schema.Table]string{}, folds: map[string]string{}}, nil
+	return &Database{conn: conn, name: name, names: map[*schema.Table]string{}, shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
 }
 
 // WithoutPassword is a URL as it may be shown.
@@ -129,11 +131,10 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 		return nil, err
 	}
 	t := &tx{Database: d, careful: careful, numbered: map[*schema.Table]bool{}}
-	locked := make([]string, len(work))
-	for i, table := range work {
-		locked[i] = d.table(table)
+	statements := []string{"SET CONSTRAINTS ALL IMMEDIATE"}
+	for _, table := range work {
+		statements = append(statements, d.lock(table))
 	}
-	statements := []string{"LOCK TABLE " + strings.Join(locked, ", ") + " IN SHARE ROW EXCLUSIVE MODE", "SET CONSTRAINTS ALL IMMEDIATE"}
 	for _, table := range own {
 		statements = append(statements, definition(table))
 	}
@@ -143,6 +144,34 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 		}
 	}
 	return t, nil
+}
+
+// lock is the statement that keeps other writers off a table. A user who may not do that, having no more than the
+// right to read and add rows, only keeps other loads off: PostgreSQL itself then sees to relations and unique keys.
+func (d *Database) lock(t *schema.Table) string {
+	if d.shared[t] {
+		return fmt.Sprintf("SELECT pg_advisory_xact_lock(hashtextextended(%s::regclass::text, 7))", "'"+strings.ReplaceAll(d.table(t), "'", "''")+"'")
+	}
+	return "LOCK TABLE " + d.table(t) + " IN SHARE ROW EXCLUSIVE MODE"
+}
+
+// MayInsert adds no row, which the server allows only to those who may add some.
+func (d *Database) MayInsert(ctx context.Context, t *schema.Table, columns []string) error {
+	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE SELECT %s FROM %s WHERE false", d.table(t), quoted(columns),
+		quoted(columns), d.table(t)))
+}
+
+// Notes names the tables that can't be locked.
+func (d *Database) Notes() []string {
+	var names []string
+	for t := range d.shared {
+		names = append(names, t.Name)
+	}
+	if names == nil {
+		return nil
+	}
+	slices.Sort(names)
+	return []string{"this user may not lock " + strings.Join(names, ", ") + ": other programs may write to them during the load"}
 }
 
 // definition is the statement that makes a table of Ladle's own. Two loads that make it at once wait for each other.

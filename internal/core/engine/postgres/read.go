@@ -213,7 +213,12 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) (spans
 }
 
 // pastRows sets a sequence behind the greatest number in the table, where rows came with numbers of their own.
+// A user who may only draw from it leaves it as it is.
 func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string) error {
+	may, err := d.one(ctx, "SELECT (has_sequence_privilege($1, 'UPDATE') AND has_sequence_privilege($1, 'SELECT'))::int", sequence)
+	if err != nil || may == 0 {
+		return err
+	}
 	return d.exec(ctx, fmt.Sprintf(`SELECT setval($1::regclass, m) FROM (SELECT max(%s)::bigint AS m FROM %s) x
 		WHERE m >= (SELECT CASE WHEN is_called THEN last_value + 1 ELSE last_value END FROM %s)`,
 		quote(t.Locator), d.table(t), sequence), sequence)

@@ -105,6 +105,12 @@ func words(err error) string {
 	return text
 }
 
+// MayInsert knows no users: who may write to the file may add rows.
+func (d *Database) MayInsert(context.Context, *schema.Table, []string) error { return nil }
+
+// Notes has nothing to say.
+func (d *Database) Notes() []string { return nil }
+
 // Close closes the file.
 func (d *Database) Close() error { return explain(d.path, d.conn.Close()) }
 

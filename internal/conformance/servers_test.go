@@ -115,7 +115,9 @@ func (postgresSchema) exec(w *world, conn *pgx.Conn, script string) {
 
 func (s postgresSchema) query(w *world, query string) []string {
 	w.Helper()
-	results, err := s.connect(w, w.db).PgConn().Exec(context.Background(), query).ReadAll()
+	conn := s.connect(w, w.db)
+	defer conn.Close(context.Background())
+	results, err := conn.PgConn().Exec(context.Background(), query).ReadAll()
 	require.NoError(w, err)
 	rows := []string{}
 	for _, row := range results[0].Rows {
@@ -181,7 +183,9 @@ func (s mysqlDatabase) make(w *world, script string) string {
 
 func (s mysqlDatabase) query(w *world, query string) []string {
 	w.Helper()
-	rows, err := s.connect(w, w.db[strings.LastIndex(w.db, "/")+1:]).Query(query)
+	db := s.connect(w, w.db[strings.LastIndex(w.db, "/")+1:])
+	defer db.Close()
+	rows, err := db.Query(query)
 	require.NoError(w, err)
 	defer rows.Close()
 	columns, err := rows.Columns()

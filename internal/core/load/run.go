@@ -385,6 +385,9 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[
 		return err
 	}
 	if err := r.commit(ctx, tx); err != nil {
+		if fault.ClassOf(err) == fault.Unknown {
+			return err
+		}
 		return errors.Join(err, r.placeAside(j, false))
 	}
 	r.report.Outcome = Loaded
@@ -398,22 +401,34 @@ func (r *run) commit(ctx context.Context, tx engine.Tx) error {
 		return nil
 	}
 	_ = tx.Rollback() // the error that counts is that of the commit
-	if r.Reopen != nil {
-		db, err := r.Reopen(ctx)
-		if err == nil {
-			defer db.Close()
-			there, err := logbook.Has(ctx, db, r.token)
-			switch {
-			case err == nil && there:
-				return nil
-			case err == nil:
-				return failed
-			}
+	if there, err := r.tookPlace(ctx); err == nil {
+		if there {
+			return nil
 		}
+		return failed
 	}
 	return fault.Because(fault.Unknown, failed, fault.Problem{File: r.report.Database,
 		What: "the commit got no answer, and the database can't be asked whether it took place: " + failed.Error(),
 		Do:   fmt.Sprintf("look for token %s in its table ladle_run: when it is there, all was loaded; when not, nothing was", r.token)})
+}
+
+// tookPlace asks the logbook, over a new connection, for this run. It locks the logbook first: a commit that is still
+// under way, or a session that the server has not given up yet, holds it.
+func (r *run) tookPlace(ctx context.Context) (there bool, err error) {
+	if r.Reopen == nil {
+		return false, errors.New("there is no way to connect again")
+	}
+	db, err := r.Reopen(ctx)
+	if err != nil {
+		return false, err
+	}
+	defer db.Close()
+	tx, err := db.Begin(ctx, logbook.Tables(), logbook.Tables(), true)
+	if err != nil {
+		return false, err
+	}
+	defer func() { err = errors.Join(err, tx.Rollback()) }()
+	return logbook.Has(ctx, tx, r.token)
 }
 
 func (r *run) logEntry(j *judgement) *logbook.Run {

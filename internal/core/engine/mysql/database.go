@@ -153,6 +153,9 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	clear(d.sent)
 	var locks []string
 	for _, table := range work {
+		if _, known := d.numbers[table]; !known {
+			continue // one of Ladle's own, which are all locked below
+		}
 		locks = append(locks, quote(table.Name)+" WRITE")
 		for n := range aliases {
 			locks = append(locks, quote(table.Name)+" AS "+d.alias(table, n)+" WRITE")

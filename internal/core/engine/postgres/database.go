@@ -47,7 +47,7 @@ func Open(ctx context.Context, database string) (*Database, error) {
 		config.ConnectTimeout = connectWait
 	}
 	for key, value := range map[string]string{"application_name": "ladle", "timezone": "UTC", "datestyle": "ISO",
-		"lock_timeout": fmt.Sprint(lockWait.Milliseconds()), "extra_float_digits": "1", "bytea_output": "hex"} {
+		"lock_timeout": fmt.Sprint(lockWait.Milliseconds()), "extra_float_digits": "1", "bytea_output": "hex", "jit": "off"} {
 		config.RuntimeParams[key] = value
 	}
 	conn, err := pgx.ConnectConfig(ctx, config)
@@ -132,11 +132,11 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	}
 	t := &tx{Database: d, careful: careful, numbered: map[*schema.Table]bool{}}
 	statements := []string{"SET CONSTRAINTS ALL IMMEDIATE"}
-	for _, table := range work {
-		statements = append(statements, d.lock(table))
-	}
 	for _, table := range own {
 		statements = append(statements, definition(table))
+	}
+	for _, table := range work {
+		statements = append(statements, d.lock(table))
 	}
 	for _, s := range statements {
 		if err := d.exec(ctx, s); err != nil {

@@ -8,20 +8,8 @@ import (
 	"strings"
 
 	"ladle/internal/core/engine"
-	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
-
-// types lists the types of columns of t.
-func types(t *schema.Table, columns []string) []value.Type {
-	all := make([]value.Type, len(columns))
-	for i, name := range columns {
-		if c := t.Column(name); c != nil {
-			all[i] = c.Type
-		}
-	}
-	return all
-}
 
 // read adds a value as the server's text protocol gives it to c; nil is NULL. What is no such value is Bad: zero dates.
 func read(c *value.Column, t value.Type, text []byte) {

@@ -171,7 +171,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	if err != nil {
 		return nil, err
 	}
-	t := &tx{Database: d, careful: careful}
+	t := &tx{Pipe: engine.Pipe{Reader: d, Judge: d.judge}, db: d, careful: careful}
 	for _, s := range []string{"SET autocommit = 0", "LOCK TABLES " + strings.Join(locks, ", ")} {
 		if err := d.exec(ctx, s); err != nil {
 			return nil, errors.Join(err, t.Rollback())

@@ -51,7 +51,7 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 		return d.explain(err)
 	}
 	defer rows.Close()
-	kinds := types(t, columns)
+	kinds := engine.Types(t, columns)
 	batch := value.NewBatch(kinds)
 	cells, into := make([]sql.RawBytes, len(columns)), make([]any, len(columns))
 	for i := range cells {

@@ -21,10 +21,10 @@ import (
 // tx is an open transaction. Unless it is careful, the first row that the server does not take, or only with a
 // warning, ends it; a careful one finds all such rows.
 type tx struct {
-	*Database
+	engine.Pipe
+	db      *Database
 	careful bool
 	over    bool
-	sending chan error // the answer to the batch that is under way
 }
 
 // errWarned says that the server took rows only with warnings, or not all of them.
@@ -36,10 +36,19 @@ var readers atomic.Int64
 // INSERT of many rows.
 func (d *Database) send(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
 	if !d.infile {
-		return d.insert(ctx, table, columns, kinds, rows, start, end)
+		for ; start < end && ctx.Err() == nil; start += insertRows {
+			if err := d.insert(ctx, table, columns, kinds, rows, start, min(start+insertRows, end)); err != nil {
+				return err
+			}
+		}
+		return ctx.Err()
 	}
 	return d.sendLines(ctx, table, columns, kinds, lines(kinds, rows, start, end), end-start)
 }
+
+// insertRows is the number of rows of one INSERT: few enough for the server's max_allowed_packet with texts of some
+// kilobytes in them.
+const insertRows = 500
 
 // lines writes the rows from start to end for LOAD DATA.
 func lines(kinds []value.Type, rows *value.Batch, start, end int) []byte {
@@ -111,67 +120,28 @@ func argument(c *value.Column, t value.Type, i int) any {
 }
 
 // Insert sends the rows; a careful transaction does so in savepoints, and halves a batch until it has the rows that the
-// server does not take. Else the server works on one batch while the next is made ready.
+// server does not take.
 func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
-	c := &carefulSend{tx: t, table: quote(table.Name), columns: columns, kinds: types(table, columns), rows: rows}
-	t.sent[table.Name] += int64(rows.Len())
-	if t.careful {
-		err := c.send(ctx, 0, rows.Len())
+	kinds, count := engine.Types(table, columns), rows.Len()
+	t.db.sent[table.Name] += int64(count)
+	switch {
+	case t.careful:
+		c := &carefulSend{Database: t.db, table: quote(table.Name), columns: columns, kinds: kinds, rows: rows}
+		err := c.all(ctx, 0, count)
 		return c.rejected, err
+	case !t.db.infile:
+		return nil, t.db.judge(t.db.send(ctx, quote(table.Name), columns, kinds, rows, 0, count))
 	}
-	if !t.infile {
-		return nil, t.judge(t.send(ctx, c.table, columns, c.kinds, rows, 0, rows.Len()))
-	}
-	text, count := lines(c.kinds, rows, 0, rows.Len()), rows.Len()
-	if err := t.settle(); err != nil {
-		return nil, err
-	}
-	answer := make(chan error, 1)
-	t.sending = answer
-	go func() { answer <- t.sendLines(ctx, c.table, columns, c.kinds, text, count) }()
-	return nil, nil
-}
-
-// settle waits for the batch that is under way.
-func (t *tx) settle() error {
-	if t.sending == nil {
-		return nil
-	}
-	err := <-t.sending
-	t.sending = nil
-	return t.judge(err)
+	text := lines(kinds, rows, 0, count)
+	return nil, t.Send(func() error { return t.db.sendLines(ctx, quote(table.Name), columns, kinds, text, count) })
 }
 
 // judge asks for a careful transaction where the server did not take a row.
-func (t *tx) judge(err error) error {
+func (d *Database) judge(err error) error {
 	if rejects(err) {
 		return engine.ErrCareful
 	}
-	return t.explain(err)
-}
-
-// Count waits for what is under way.
-func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, bool, error) {
-	if err := t.settle(); err != nil {
-		return 0, false, err
-	}
-	return t.Database.Count(ctx, table)
-}
-
-// CountFrom waits for what is under way.
-func (t *tx) CountFrom(ctx context.Context, table *schema.Table, first int64) (int64, error) {
-	if err := t.settle(); err != nil {
-		return 0, err
-	}
-	return t.Database.CountFrom(ctx, table, first)
-}
-
-// Reserve waits for what is under way.
-func (t *tx) Reserve(ctx context.Context, table *schema.Table, n int64) ([]engine.Span, error) {
-	if err := t.settle(); err != nil {
-		return nil, err
-	}
-	return t.Database.Reserve(ctx, table, n)
+	return d.explain(err)
 }
 
 // rowErrors are the errors that are about a row: blanks, doubled keys, values that don't fit, relations, CHECKs, and
@@ -186,7 +156,7 @@ func rejects(err error) bool {
 
 // carefulSend sends rows in savepoints.
 type carefulSend struct {
-	*tx
+	*Database
 	table    string
 	columns  []string
 	kinds    []value.Type
@@ -194,14 +164,15 @@ type carefulSend struct {
 	rejected []engine.Rejection
 }
 
-func (c *carefulSend) send(ctx context.Context, start, end int) error {
+// all sends the rows from start to end, or, where the server does not take them all, each half.
+func (c *carefulSend) all(ctx context.Context, start, end int) error {
 	if start == end {
 		return nil
 	}
 	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
 		return err
 	}
-	by := c.Database.send
+	by := c.send
 	if end-start == 1 {
 		by = c.insert // one row, strictly: its error is the reason
 	}
@@ -220,10 +191,10 @@ func (c *carefulSend) send(ctx context.Context, start, end int) error {
 		return nil
 	}
 	middle := (start + end) / 2
-	if err := c.send(ctx, start, middle); err != nil {
+	if err := c.all(ctx, start, middle); err != nil {
 		return err
 	}
-	return c.send(ctx, middle, end)
+	return c.all(ctx, middle, end)
 }
 
 var checkName = regexp.MustCompile("(?i)CONSTRAINT [`']([^`']+)[`'] (?:failed|is violated)")
@@ -243,34 +214,26 @@ func reason(err error) string {
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) error {
-	if err := t.settle(); err != nil {
+	if err := t.Settle(); err != nil {
 		return err
 	}
-	*into = *value.NewBatch(types(table, columns))
-	take := func(b *value.Batch) error {
-		for c := range b.Columns {
-			for i := range b.Len() {
-				into.Columns[c].AppendFrom(&b.Columns[c], i)
-			}
-		}
-		return nil
-	}
+	take := engine.Collect(into, table, columns)
 	first, last, run := engine.Run(table, by, keys)
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
 	place := quote(table.Locator)
-	return t.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+	return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
 		quoted(columns), quote(table.Name), place, first, last, place))
 }
 
 // Commit ends the transaction and gives the locks back.
 func (t *tx) Commit(ctx context.Context) error {
-	if err := t.settle(); err != nil {
+	if err := t.Settle(); err != nil {
 		return err
 	}
 	t.over = true
-	if err := t.exec(ctx, "COMMIT"); err != nil {
+	if err := t.db.exec(ctx, "COMMIT"); err != nil {
 		return err
 	}
 	_ = t.release(ctx) // the rows are in; locks end with the connection at the latest
@@ -278,7 +241,7 @@ func (t *tx) Commit(ctx context.Context) error {
 }
 
 func (t *tx) release(ctx context.Context) error {
-	return errors.Join(t.exec(ctx, "UNLOCK TABLES"), t.exec(ctx, "SET autocommit = 1"))
+	return errors.Join(t.db.exec(ctx, "UNLOCK TABLES"), t.db.exec(ctx, "SET autocommit = 1"))
 }
 
 // Rollback ends the transaction; where the connection is gone, the server has done so itself.
@@ -287,11 +250,11 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
-	_ = t.settle() // what was sent is taken back
+	_ = t.Settle() // what was sent is taken back
 	ctx, stop := context.WithTimeout(context.Background(), ending)
 	defer stop()
-	if err := t.conn.PingContext(ctx); err != nil {
+	if err := t.db.conn.PingContext(ctx); err != nil {
 		return nil
 	}
-	return errors.Join(t.exec(ctx, "ROLLBACK"), t.release(ctx))
+	return errors.Join(t.db.exec(ctx, "ROLLBACK"), t.release(ctx))
 }

@@ -5,20 +5,8 @@ import (
 	"encoding/hex"
 
 	"ladle/internal/core/engine"
-	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
-
-// types lists the types of columns of t.
-func types(t *schema.Table, columns []string) []value.Type {
-	all := make([]value.Type, len(columns))
-	for i, name := range columns {
-		if c := t.Column(name); c != nil {
-			all[i] = c.Type
-		}
-	}
-	return all
-}
 
 // read adds a value in PostgreSQL's text form to c; nil is NULL. What is no such value is Bad: infinity, NaN.
 func read(c *value.Column, t value.Type, text []byte) {

@@ -130,7 +130,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	if err := d.exec(ctx, "BEGIN"); err != nil {
 		return nil, err
 	}
-	t := &tx{Database: d, careful: careful, numbered: map[*schema.Table]bool{}}
+	t := &tx{Pipe: engine.Pipe{Reader: d, Judge: d.judge}, db: d, careful: careful, numbered: map[*schema.Table]bool{}}
 	statements := []string{"SET CONSTRAINTS ALL IMMEDIATE"}
 	for _, table := range own {
 		statements = append(statements, definition(table))

@@ -57,7 +57,7 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string, arguments [][]byte) error {
 	reader := d.conn.PgConn().ExecParams(ctx, query, arguments, nil, nil, nil)
-	kinds := types(t, columns)
+	kinds := engine.Types(t, columns)
 	batch := value.NewBatch(kinds)
 	flush := func() error {
 		if batch.Len() == 0 {
@@ -98,7 +98,7 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 	}
 	query := fmt.Sprintf("SELECT %s FROM unnest(%s) WITH ORDINALITY w(%s, n) JOIN %s t ON %s ORDER BY w.n",
 		strings.Join(selected, ", "), strings.Join(arrays, ", "), strings.Join(names, ", "), d.table(t), strings.Join(on, " AND "))
-	kinds := types(t, by)
+	kinds := engine.Types(t, by)
 	for start := 0; start < keys.Len(); start += engine.BatchRows {
 		end := min(start+engine.BatchRows, keys.Len())
 		arguments := make([][]byte, len(by))

@@ -21,50 +21,39 @@ import (
 // tx is an open transaction. Unless it is careful, batches are sent without savepoints, one behind the other, and the
 // first row that the server does not take ends it; a careful one finds all such rows.
 type tx struct {
-	*Database
+	engine.Pipe
+	db      *Database
 	careful bool
 	over    bool
-	sending chan error // the answer to the batch that is under way
 
 	numbered map[*schema.Table]bool // the tables that got rows with locators
 }
 
-// Insert copies the rows. The server works on one batch while the next is made ready.
+// Insert copies the rows.
 func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
-	statement := fmt.Sprintf("COPY %s (%s) FROM STDIN", t.table(table), quoted(columns))
-	kinds := types(table, columns)
+	statement := fmt.Sprintf("COPY %s (%s) FROM STDIN", t.db.table(table), quoted(columns))
+	kinds := engine.Types(table, columns)
 	if slices.Contains(columns, table.Locator) {
 		t.numbered[table] = true
 	}
 	if t.careful {
-		c := &carefulCopy{tx: t, statement: statement, rows: rows, kinds: kinds}
+		c := &carefulCopy{Database: t.db, statement: statement, rows: rows, kinds: kinds}
 		err := c.copy(ctx, 0, rows.Len())
 		return c.rejected, err
 	}
 	text := lines(rows, kinds, 0, rows.Len())
-	if err := t.settle(); err != nil {
-		return nil, err
-	}
-	answer := make(chan error, 1)
-	t.sending = answer
-	go func() {
-		_, err := t.conn.PgConn().CopyFrom(ctx, bytes.NewReader(text), statement)
-		answer <- err
-	}()
-	return nil, nil
+	return nil, t.Send(func() error {
+		_, err := t.db.conn.PgConn().CopyFrom(ctx, bytes.NewReader(text), statement)
+		return err
+	})
 }
 
-// settle waits for the batch that is under way. A row that the server did not take asks for a careful transaction.
-func (t *tx) settle() error {
-	if t.sending == nil {
-		return nil
-	}
-	err := <-t.sending
-	t.sending = nil
+// judge asks for a careful transaction where the server did not take a row.
+func (d *Database) judge(err error) error {
 	if rejects(err) {
 		return engine.ErrCareful
 	}
-	return explain(t.name, err)
+	return explain(d.name, err)
 }
 
 // rejects tells the errors that are about a row: data exceptions, broken constraints, and what triggers raise.
@@ -97,7 +86,7 @@ func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
 
 // carefulCopy copies rows in savepoints and finds those that the server does not take.
 type carefulCopy struct {
-	*tx
+	*Database
 	statement string
 	rows      *value.Batch
 	kinds     []value.Type
@@ -168,71 +157,39 @@ func (c *carefulCopy) reject(row int, said *pgconn.PgError) {
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) error {
-	if err := t.settle(); err != nil {
+	if err := t.Settle(); err != nil {
 		return err
 	}
-	*into = *value.NewBatch(types(table, columns))
-	take := func(b *value.Batch) error {
-		for c := range b.Columns {
-			for i := range b.Len() {
-				into.Columns[c].AppendFrom(&b.Columns[c], i)
-			}
-		}
-		return nil
-	}
+	take := engine.Collect(into, table, columns)
 	first, last, run := engine.Run(table, by, keys)
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
 	place := quote(table.Locator)
-	return t.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
-		quoted(columns), t.table(table), place, first, last, place), nil)
-}
-
-// Count waits for what is under way.
-func (t *tx) Count(ctx context.Context, table *schema.Table) (int64, bool, error) {
-	if err := t.settle(); err != nil {
-		return 0, false, err
-	}
-	return t.Database.Count(ctx, table)
-}
-
-// CountFrom waits for what is under way.
-func (t *tx) CountFrom(ctx context.Context, table *schema.Table, first int64) (int64, error) {
-	if err := t.settle(); err != nil {
-		return 0, err
-	}
-	return t.Database.CountFrom(ctx, table, first)
-}
-
-// Reserve waits for what is under way.
-func (t *tx) Reserve(ctx context.Context, table *schema.Table, n int64) ([]engine.Span, error) {
-	if err := t.settle(); err != nil {
-		return nil, err
-	}
-	return t.Database.Reserve(ctx, table, n)
+	return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+		quoted(columns), t.db.table(table), place, first, last, place), nil)
 }
 
 // Commit ends the transaction.
 func (t *tx) Commit(ctx context.Context) error {
-	if err := t.settle(); err != nil {
+	if err := t.Settle(); err != nil {
 		return err
 	}
 	for table := range t.numbered { // left past rows that came with numbers of their own
-		sequence, err := t.sequence(ctx, table)
+		sequence, err := t.db.sequence(ctx, table)
 		if err == nil {
-			err = t.pastRows(ctx, table, sequence)
+			err = t.db.pastRows(ctx, table, sequence)
 		}
 		if err != nil {
 			return err
 		}
 	}
 	t.over = true
-	tag, err := t.conn.Exec(ctx, "COMMIT")
+	tag, err := t.db.conn.Exec(ctx, "COMMIT")
 	if err == nil && tag.String() != "COMMIT" {
-		return fault.At(fault.Failed, fault.Problem{File: t.name, What: "the server took the transaction back", Do: "load again"})
+		return fault.At(fault.Failed, fault.Problem{File: t.db.name, What: "the server took the transaction back", Do: "load again"})
 	}
-	return explain(t.name, err)
+	return explain(t.db.name, err)
 }
 
 // Rollback ends the transaction; where the connection is gone, the server has done so itself.
@@ -241,12 +198,12 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
-	_ = t.settle() // what was sent is taken back
-	clear(t.folds) // temporary tables go with the transaction that made them
-	if t.conn.IsClosed() {
+	_ = t.Settle()    // what was sent is taken back
+	clear(t.db.folds) // temporary tables go with the transaction that made them
+	if t.db.conn.IsClosed() {
 		return nil
 	}
 	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
 	defer stop()
-	return t.exec(ctx, "ROLLBACK")
+	return t.db.exec(ctx, "ROLLBACK")
 }

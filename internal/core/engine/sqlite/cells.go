@@ -9,6 +9,7 @@ import (
 
 	"zombiezen.com/go/sqlite"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -23,12 +24,8 @@ type codec struct {
 
 // codecs makes a codec for each column; name may also be the locator.
 func (d *Database) codecs(t *schema.Table, columns []string) ([]codec, []value.Type) {
-	codecs, types := make([]codec, len(columns)), make([]value.Type, len(columns))
+	codecs, types := make([]codec, len(columns)), engine.Types(t, columns)
 	for i, name := range columns {
-		types[i] = value.Type{Kind: value.Int}
-		if c := t.Column(name); c != nil {
-			types[i] = c.Type
-		}
 		f, ok := d.forms[t][name]
 		if !ok {
 			f = isoForm

@@ -57,16 +57,7 @@ func (t *tx) use(table *schema.Table, columns []string) error {
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) error {
-	_, types := t.codecs(table, columns)
-	*into = *value.NewBatch(types)
-	take := func(b *value.Batch) error {
-		for c := range b.Columns {
-			for i := range b.Len() {
-				into.Columns[c].AppendFrom(&b.Columns[c], i)
-			}
-		}
-		return nil
-	}
+	take := engine.Collect(into, table, columns)
 	first, last, run := engine.Run(table, by, keys)
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)

@@ -166,7 +166,7 @@ func (s *Screen) Table(t Table) {
 		fmt.Fprintln(s.out, strings.TrimRight(line, " \n"))
 	}
 	if shown < len(t.Header) {
-		s.Line("  (not shown: %s)", strings.Join(t.Header[shown:], ", "))
+		s.Note("(not shown: %s)", strings.Join(t.Header[shown:], ", "))
 	}
 }
 

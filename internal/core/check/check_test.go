@@ -1,0 +1,139 @@
+package check_test
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	zombie "zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+const tables = `
+	CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT NOT NULL);
+	CREATE TABLE call (id INTEGER PRIMARY KEY, berth_id INTEGER REFERENCES berth (id), code TEXT, dues DECIMAL(10,2), tons NUMERIC, pilots INTEGER, day DATE);
+	INSERT INTO berth VALUES (1, 'N1'), (2, 'N2');
+	INSERT INTO call VALUES (1, 1, 'a', 1, 1, 1, '2025-01-01');
+`
+
+// sent is what a load claims to have written into call: three rows, with ids from 2 on.
+var sent = [][]string{
+	{"2", "1", "b", "10.50", "0.1", "9223372036854775807", "2026-01-03"},
+	{"3", "2", "c", "-0.75", "0.2", "9223372036854775807", "2026-01-01"},
+	{"4", "", "d", "", "", "", ""},
+}
+
+// world is a transaction with the rows of sent in it, and the work that says so.
+func world(t *testing.T, spoil string) (engine.Tx, *schema.Schema, check.Work) {
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "db")
+	conn, err := zombie.OpenConn(path, zombie.OpenReadWrite, zombie.OpenCreate)
+	require.NoError(t, err)
+	require.NoError(t, sqlitex.ExecuteScript(conn, tables, nil))
+	db, err := sqlite.Open(path)
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	s, err := db.Schema(ctx)
+	require.NoError(t, err)
+	call := s.Table("call")
+	batch := func() *value.Batch {
+		b := value.NewBatch(engine.Types(call, call.Names()))
+		for _, row := range sent {
+			for i, cell := range row {
+				require.NoError(t, value.Parse(&b.Columns[i], call.Columns[i].Type, []byte(cell)))
+			}
+		}
+		return b
+	}
+	tx, err := db.Begin(ctx, nil, nil, false)
+	require.NoError(t, err)
+	_, err = tx.Insert(ctx, call, call.Names(), batch())
+	require.NoError(t, err)
+	require.NoError(t, tx.Commit(ctx))
+	require.NoError(t, sqlitex.ExecuteScript(conn, spoil, nil))
+	require.NoError(t, conn.Close())
+	tx, err = db.Begin(ctx, nil, nil, false)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = tx.Rollback() })
+	return tx, s, check.Work{Table: call, Columns: call.Names()[1:], Key: []string{"code"}, Added: 3, First: 2, Points: call.Relations,
+		Totals: []string{"dues", "tons", "pilots", "day"}, By: []string{"id"}, Sent: func(take func(*value.Batch) error) error { return take(batch()) }}
+}
+
+func TestRun(t *testing.T) {
+	cases := []struct {
+		name, spoil string
+		failed      string // the check that must fail, and no other
+		problem     string
+	}{
+		{"all is as it was sent", "", "", ""},
+		{"a cell differs", "UPDATE call SET dues = 10.51 WHERE id = 2", "cells", "id 2: dues was sent as 10.50 and is 10.51"},
+		{"a blank is filled", "UPDATE call SET code = '' WHERE id = 4", "cells", `id 4: code was sent as "d" and is ""`},
+		{"a value is of another kind", "UPDATE call SET day = 'soon' WHERE id = 3", "cells", "is a value that is not a date"},
+		{"a row is gone, another came", "DELETE FROM call WHERE id = 3; INSERT INTO call (id, code) VALUES (9, 'z')", "cells", "id 3 was sent, but is not there"},
+		{"a row too many", "INSERT INTO call (id, code) VALUES (9, 'z')", "balance", "something else adds or removes rows"},
+		{"a parent is gone", "DELETE FROM berth WHERE id = 2", "relations", "berth_id 2: there is no such row in berth"},
+		{"a key stands twice", "UPDATE call SET code = 'b' WHERE id = 1", "keys", `code "b" stands twice`},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			tx, s, work := world(t, c.spoil)
+			before := map[*schema.Table]check.Before{s.Table("call"): {Rows: 1, Exact: true}}
+			results, err := check.Run(context.Background(), tx, []check.Work{work}, before, nil)
+			require.NoError(t, err)
+			require.Len(t, results, 4)
+			assert.Equal(t, c.failed != "", check.Failed(results))
+			for _, r := range results {
+				assert.Equal(t, r.Check != c.failed, r.OK, "%s: %s %v", r.Check, r.Says, r.Problems)
+				if r.Check == c.failed {
+					assert.Contains(t, r.Problems[0], c.problem)
+				}
+			}
+		})
+	}
+}
+
+func TestTotalsAreExact(t *testing.T) {
+	tx, _, work := world(t, "")
+	results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []check.Total{
+		{Column: "dues", Count: 2, Sum: "9.75", Least: "-0.75", Most: "10.50"},
+		{Column: "tons", Count: 2, Sum: "0.3", Least: "0.1", Most: "0.2"},
+		{Column: "pilots", Count: 2, Sum: "18446744073709551614", Least: "9223372036854775807", Most: "9223372036854775807"},
+		{Column: "day", Count: 2, Least: "2026-01-01", Most: "2026-01-03"},
+	}, results[3].Totals)
+}
+
+func TestALargeTableIsCountedFromTheFirstNewRow(t *testing.T) {
+	for spoil, ok := range map[string]bool{"": true, "DELETE FROM call WHERE id = 4": false, "INSERT INTO call (id) VALUES (77)": false} {
+		tx, _, work := world(t, spoil)
+		results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 5_000_000}}, nil)
+		require.NoError(t, err)
+		assert.Equal(t, ok, results[0].OK, results[0].Says)
+	}
+}
+
+func TestOlderOrphansAreCountedInSmallTables(t *testing.T) {
+	tx, _, work := world(t, "DELETE FROM berth")
+	for rows, want := range map[int64]int{4: 1, 5_000_000: 0} {
+		warnings, err := check.Older(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: rows}})
+		require.NoError(t, err)
+		assert.Len(t, warnings[work.Table], want)
+	}
+}
+
+func TestRowsThatCantBeToldApartFailTheCheck(t *testing.T) {
+	tx, _, work := world(t, "")
+	work.By = nil
+	results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}, nil)
+	require.NoError(t, err)
+	assert.True(t, check.Failed(results))
+}

@@ -1,0 +1,88 @@
+package ladlefile
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// harbour is a database of three tables that need each other.
+func harbour() *schema.Schema {
+	whole, text := value.Type{Kind: value.Int}, value.Type{Kind: value.Text}
+	berth := &schema.Table{Name: "berth", Columns: []schema.Column{{Name: "id", Type: whole, Required: true, Identity: true}, {Name: "code", Type: text, Required: true},
+		{Name: "quay", Type: text, Required: true}}, Keys: []schema.Key{{Columns: []string{"id"}, Primary: true}, {Columns: []string{"code"}}}}
+	vessel := &schema.Table{Name: "vessel", Columns: []schema.Column{{Name: "id", Type: whole, Identity: true}, {Name: "reg_no", Type: text, Required: true},
+		{Name: "imo", Type: text}, {Name: "home_id", Type: whole}, {Name: "twin_id", Type: whole}, {Name: "label", Type: text, Generated: true}},
+		Keys: []schema.Key{{Columns: []string{"id"}, Primary: true}, {Columns: []string{"reg_no"}}, {Columns: []string{"imo"}}}}
+	vessel.Relations = []schema.Relation{{Columns: []string{"home_id"}, Parent: "berth", ParentColumns: []string{"id"}, ParentTable: berth},
+		{Columns: []string{"twin_id"}, Parent: "vessel", ParentColumns: []string{"id"}, ParentTable: vessel}}
+	call := &schema.Table{Name: "call", Columns: []schema.Column{{Name: "vessel_id", Type: whole, Required: true}, {Name: "day", Type: value.Type{Kind: value.Date}, Required: true},
+		{Name: "berth_id", Type: whole}}, Keys: []schema.Key{{Columns: []string{"vessel_id", "day"}, Primary: true}}}
+	call.Relations = []schema.Relation{{Columns: []string{"vessel_id"}, Parent: "vessel", ParentColumns: []string{"id"}, ParentTable: vessel}}
+	odd := &schema.Table{Name: "old", Odd: "it is of another age"}
+	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, odd}}
+}
+
+func resolve(t *testing.T, tables string) (*Plan, error) {
+	f, err := Decode("f", []byte("ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n"+tables))
+	require.NoError(t, err)
+	return Resolve(f, map[string][]string{"in": {"Reg. No.", "IMO", "Day", "Berth"}}, harbour())
+}
+
+func TestStepsStandBehindWhatTheyNeed(t *testing.T) {
+	plan, err := resolve(t, `
+  call: {from: in, columns: {vessel_id: {from: reg.  no., find: vessel.reg_no}, day: Day, berth_id: {from: Berth, find: berth.code}}}
+  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., home_id: {from: Berth, find: berth.code}}}
+  berth: {from: in, columns: {code: Berth, quay: {constant: North}}}
+`)
+	require.NoError(t, err)
+	var order, why []string
+	for _, s := range plan.Steps {
+		order = append(order, s.Name+" by "+strings.Join(s.KeyNames(), ", "))
+		why = append(why, s.After...)
+	}
+	assert.Equal(t, []string{"berth by code", "vessel by reg_no", "call by vessel_id, day"}, order)
+	assert.Equal(t, []string{"after berth (vessel.home_id finds berth.code)", "after vessel (call.vessel_id finds vessel.reg_no)",
+		"after berth (call.berth_id finds berth.code)"}, why)
+	assert.Equal(t, []clean.Column{{Field: 0, Type: value.Type{Kind: value.Text}}, {Field: 2, Type: value.Type{Kind: value.Date}},
+		{Field: 3, Type: value.Type{Kind: value.Text}}}, plan.Feeds[0].Columns, "a column is cleaned once for each type that it is used as")
+}
+
+func TestResolveTellsWhatDoesNotFit(t *testing.T) {
+	cases := []struct{ name, tables, want string }{
+		{"a table that can't be used", "  old: {from: in, columns: {a: Day}}\n", "table old can't be used: it is of another age"},
+		{"an unknown input", "  call: {from: inn, columns: {day: Day}}\n", `there is no input "inn"; did you mean "in"?`},
+		{"a computed column", "  vessel: {from: in, columns: {reg_no: IMO, label: Day}}\n", "vessel.label is computed by the database; take it out"},
+		{"several keys to choose from", "  vessel: {from: in, columns: {reg_no: Reg. No., imo: IMO}}\n",
+			"block vessel needs a key: vessel has several unique constraints, [reg_no] and [imo]"},
+		{"a key that isn't fed", "  vessel: {from: in, key: [reg_no, imo], columns: {reg_no: Reg. No.}}\n", `key: names "imo", which this block doesn't feed`},
+		{"already_there without a key", "  vessel: {from: in, key: none, already_there: refuse, columns: {reg_no: Reg. No.}}\n", "without a key no row is recognised"},
+		{"a find in its own table", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., twin_id: {from: IMO, find: vessel.imo}}}\n", "vessel.twin_id points at its own table"},
+		{"add inside of a find", "  call: {from: in, columns: {day: Day, vessel_id: {find: {table: vessel, by: {home_id: {from: Berth, find: berth.code}}}, not_found: add}}}\n",
+			"not_found: add can't be where a find stands inside another"},
+		{"add where more is needed", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., home_id: {from: Berth, find: berth.code, not_found: add}}}\n",
+			"a new row of berth also needs quay"},
+		{"add where the database doesn't count", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., imo: {from: Day, find: call.day, not_found: add}}}\n",
+			"vessel.imo has no declared relation, and call has no primary key of one column"},
+		{"kinds that can't be the same", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., imo: {from: Day, find: berth.code}}}\n",
+			"vessel.imo is a text, but berth.id that it should point at is a whole number"},
+		{"a constant that doesn't fit", "  call: {from: in, columns: {vessel_id: {from: IMO, find: vessel.imo}, day: {constant: soon}}}\n", `the constant "soon" is not a date`},
+		{"a circle", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., home_id: {from: Berth, find: berth.code}}}\n" +
+			"  berth: {from: in, key: code, columns: {code: Berth, quay: {from: IMO}, id: {from: Reg. No., find: vessel.reg_no}}}\n",
+			"these need each other first: vessel -> berth -> vessel"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			_, err := resolve(t, c.tables)
+			require.Error(t, err)
+			assert.Contains(t, err.Error(), c.want)
+			assert.Regexp(t, `(?m)^f:\d+:\d+: `, err.Error(), "every problem has its place")
+		})
+	}
+}

@@ -1,0 +1,55 @@
+package term
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+)
+
+// screen shows into a buffer at a width.
+func screen(width int) (*Screen, *bytes.Buffer) {
+	var out bytes.Buffer
+	s := NewScreen(&out)
+	s.width = width
+	return s, &out
+}
+
+func TestSafe(t *testing.T) {
+	for in, want := range map[string]string{
+		"plain ⚓":                 "plain ⚓",
+		"\x1b[31mred":             `\u001b[31mred`,
+		"bell\a, return\r, tab\t": `bell\u0007, return\u000d, tab\u0009`,
+		"two\nlines":              "two\nlines",
+		"\u202edrawkcab":          `\u202edrawkcab`,
+		"\u009b2J":                `\u009b2J`,
+	} {
+		assert.Equal(t, want, Safe(in))
+	}
+}
+
+func TestNothingIsWiderThanTheScreen(t *testing.T) {
+	long := strings.Repeat("words of a sentence ", 12)
+	for _, width := range []int{40, 80, 120} {
+		s, out := screen(width)
+		s.Item(Dot, "%s", long)
+		s.Item(Good, "%s", long)
+		s.Note("%s", long)
+		s.Strong(true, "%s", long)
+		s.Table(Table{Header: []string{"id", "a longer name", "another one", "a column whose name has many words and is longer than that"}, Rows: [][]string{{"1", "2", "3", "4"}}})
+		for line := range strings.Lines(out.String()) {
+			assert.LessOrEqual(t, text.StringWidth(strings.TrimRight(line, "\n")), width, "%q", line)
+		}
+		assert.NotContains(t, out.String(), "\x1b", "a buffer has no colours")
+		assert.Equal(t, 12*4, strings.Count(strings.Join(strings.Fields(out.String()), " "), "words of a sentence"), "nothing may be lost")
+	}
+}
+
+func TestATableNamesTheColumnsThatDontFit(t *testing.T) {
+	s, out := screen(40)
+	s.Table(Table{Header: []string{"name", "n", "much too wide for this screen"}, Numbers: []int{1}, Rows: [][]string{{"Grey Heron", "7", "x"}, {"Tern\x1b", "12", "y\nz"}}})
+	assert.Equal(t, "  name         n\n"+strings.Repeat("─", 16)+"\n  Grey Heron   7\n  Tern\\u001b  12\n  (not shown: much too wide for this\n  screen)\n", out.String())
+}

@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -93,6 +94,9 @@ func TestAnInterruptedLoadChangesNothing(t *testing.T) {
 	assert.Equal(t, before, w.data())
 }
 
+// timings is what differs from run to run.
+var timings = regexp.MustCompile(`\([0-9.]+ m?s: [^)]*\)`)
+
 func TestDemo(t *testing.T) {
 	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	first := w.run("demo")
@@ -101,6 +105,15 @@ func TestDemo(t *testing.T) {
 	assert.Contains(t, first.stdout, "Loaded as run 2")
 	assert.FileExists(t, w.path("port-merrow/arrivals.set-aside.csv"))
 
+	t.Run("people read what testdata/demo.txt has", func(t *testing.T) {
+		shown := timings.ReplaceAllString(strings.ReplaceAll(first.stdout, program, "ladle"), "(TIME)")
+		if os.Getenv("LADLE_TEST_WRITE") != "" {
+			require.NoError(t, os.WriteFile("testdata/demo.txt", []byte(shown), 0o644))
+		}
+		want, err := os.ReadFile("testdata/demo.txt")
+		require.NoError(t, err)
+		assert.Equal(t, string(want), shown, "LADLE_TEST_WRITE=1 writes it anew; read it before you commit it")
+	})
 	t.Run("a second run over an untouched folder starts anew", func(t *testing.T) {
 		r := w.run("demo")
 		assert.Equal(t, 0, r.status, r.stderr)

@@ -48,7 +48,7 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 		}
 	}
 	for _, t := range s.Tables {
-		if c := t.Identity(); c != nil && t.UniqueOn([]string{c.Name}) {
+		if c := t.Identity(); c != nil && t.Indexed([]string{c.Name}) {
 			t.Locator = c.Name
 		}
 	}

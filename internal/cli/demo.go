@@ -38,7 +38,7 @@ func demoCommand() *cli.Command {
 }
 
 func runDemo(ctx context.Context, folder string) error {
-	keep, err := whatToKeep(folder)
+	keep, err := whatToKeep(ctx, folder)
 	if err != nil {
 		return err
 	}
@@ -70,7 +70,7 @@ func runDemo(ctx context.Context, folder string) error {
 
 // whatToKeep asks, for each file that was changed since the demo left it, whether to keep it. Without a terminal
 // a changed database ends the demo, and other changed files are kept.
-func whatToKeep(folder string) (map[string]bool, error) {
+func whatToKeep(ctx context.Context, folder string) (map[string]bool, error) {
 	changed, err := demo.Changed(folder)
 	if err != nil {
 		return nil, fault.Because(fault.Failed, err, fault.Problem{File: folder, What: "the folder can't be read: " + err.Error()})
@@ -88,7 +88,7 @@ func whatToKeep(folder string) (map[string]bool, error) {
 			keep[name] = true
 			continue
 		}
-		replace, err := term.Ask(fmt.Sprintf("%s was changed. Replace it?", path))
+		replace, err := term.Ask(ctx, fmt.Sprintf("%s was changed. Replace it?", path))
 		if err != nil {
 			return nil, err
 		}

@@ -70,9 +70,9 @@ func jsonFlag(asJSON *bool) cli.Flag {
 }
 
 // ask shows what would be done and asks for a yes.
-func ask(r *load.Report) (bool, error) {
+func ask(ctx context.Context, r *load.Report) (bool, error) {
 	showPlan(term.NewScreen(os.Stderr), r)
-	return term.Ask("\nLoad this?")
+	return term.Ask(ctx, "\nLoad this?")
 }
 
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
@@ -114,9 +114,9 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database) }
 	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of) }
 	if answer := o.Ask; answer != nil {
-		o.Ask = func(r *load.Report) (bool, error) {
+		o.Ask = func(ctx context.Context, r *load.Report) (bool, error) {
 			progress.Clear()
-			return answer(r)
+			return answer(ctx, r)
 		}
 	}
 	return load.Run(ctx, file, db, o)

@@ -88,7 +88,7 @@ func status(err error, asJSON, stopped bool) int {
 		return 0
 	case errors.As(err, &done):
 		return int(done)
-	case stopped && errors.Is(err, context.Canceled):
+	case stopped && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
 		fmt.Fprintln(os.Stderr, "ladle: interrupted, nothing was changed")
 		return interrupted
 	}

@@ -3,6 +3,7 @@ package term
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -44,16 +45,23 @@ func Interactive() bool {
 	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
 }
 
-// Ask puts a question to the person and waits for a line; only y and yes are a yes.
-func Ask(question string) (bool, error) {
+// Ask puts a question to the person and waits for a line, or for an interrupt; only y and yes are a yes, and no answer
+// is a no.
+func Ask(ctx context.Context, question string) (bool, error) {
 	fmt.Fprintf(os.Stderr, "%s [y/N] ", question)
-	answer, err := bufio.NewReader(os.Stdin).ReadString('\n')
-	if err != nil && answer == "" {
+	line := make(chan string, 1)
+	go func() {
+		answer, _ := bufio.NewReader(os.Stdin).ReadString('\n')
+		line <- answer
+	}()
+	select {
+	case <-ctx.Done():
 		fmt.Fprintln(os.Stderr)
-		return false, nil // no answer is a no
+		return false, ctx.Err()
+	case answer := <-line:
+		answer = strings.ToLower(strings.TrimSpace(answer))
+		return answer == "y" || answer == "yes", nil
 	}
-	answer = strings.ToLower(strings.TrimSpace(answer))
-	return answer == "y" || answer == "yes", nil
 }
 
 // Safe shows control characters, which could command a terminal, as escapes.

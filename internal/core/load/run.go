@@ -28,7 +28,7 @@ type Options struct {
 	Program string // the version of the program, for the logbook
 
 	// Ask is shown what would be done and gives the answer of the person; nil means yes.
-	Ask func(*Report) (bool, error)
+	Ask func(context.Context, *Report) (bool, error)
 
 	// Tell hears how far a phase is; nil when nobody listens.
 	Tell func(Progress)
@@ -243,7 +243,7 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	}
 	r.report.Outcome = Asking
 	asked := time.Now()
-	yes, err := r.Ask(r.report)
+	yes, err := r.Ask(ctx, r.report)
 	r.started = r.started.Add(time.Since(asked))
 	if err != nil || !yes {
 		r.report.Outcome = Declined
@@ -384,7 +384,7 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[
 	if err := r.placeAside(j, true); err != nil {
 		return err
 	}
-	if err := r.commit(ctx, tx); err != nil {
+	if err := r.commit(context.WithoutCancel(ctx), tx); err != nil { // an interrupt now would leave the outcome open
 		if fault.ClassOf(err) == fault.Unknown {
 			return err
 		}

@@ -203,7 +203,7 @@ func loadLines(t *testing.T, all []line, o load.Options) (*load.Report, []string
 func TestAskShowsWhatWillBeDone(t *testing.T) {
 	all := []line{{"R7", "n7", "Yawl", "2026-01-03", "2"}, {"R7", "n7", "Yawl", "2026-01-04", "x"}}
 	var shown load.Report
-	report, _ := loadLines(t, all, load.Options{Ask: func(r *load.Report) (bool, error) { shown = *r; return true, nil }})
+	report, _ := loadLines(t, all, load.Options{Ask: func(_ context.Context, r *load.Report) (bool, error) { shown = *r; return true, nil }})
 	assert.Equal(t, load.Asking, shown.Outcome)
 	assert.Equal(t, numbers(report.Steps[1].Tally), numbers(shown.Steps[1].Tally))
 	assert.Equal(t, []string{"Yawl"}, shown.Lookups[0].Names)

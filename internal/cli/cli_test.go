@@ -1,0 +1,44 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"ladle/internal/core/fault"
+)
+
+func TestStatus(t *testing.T) {
+	cases := []struct {
+		name    string
+		err     error
+		stopped bool
+		want    int
+	}{
+		{"all is well", nil, false, 0},
+		{"a command that has said everything", exit(4), false, 4},
+		{"data that is refused", fault.New(fault.Refused, "x", ""), false, 1},
+		{"a wrong command line", fault.New(fault.Wrong, "x", "y"), false, 2},
+		{"any other error", errors.New("x"), false, 3},
+		{"a commit without an answer", fault.New(fault.Unknown, "x", ""), true, 5},
+		{"an interrupt", context.Canceled, true, 130},
+		{"an interrupt that a server reports as a lost connection", fault.New(fault.Failed, "x", ""), true, 130},
+		{"an interrupt behind a mistake", fault.New(fault.Wrong, "x", ""), true, 2},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.want, status(c.err, false, c.stopped)) })
+	}
+}
+
+func TestNumbersForPeople(t *testing.T) {
+	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1 000", 1234567: "1 234 567"} {
+		assert.Equal(t, want, count(n))
+	}
+	assert.Equal(t, "1 line", plural(1, "line"))
+	assert.Equal(t, "2 000 lines", plural(2000, "line"))
+	for seconds, want := range map[float64]string{0.0004: "0 ms", 0.0336: "34 ms", 1.26: "1.3 s"} {
+		assert.Equal(t, want, duration(seconds))
+	}
+}

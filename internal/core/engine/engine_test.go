@@ -1,0 +1,73 @@
+package engine
+
+import (
+	"context"
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// counter is a Reader that only counts.
+type counter struct {
+	Reader
+	counted int
+}
+
+func (c *counter) Count(context.Context, *schema.Table) (int64, bool, error) {
+	c.counted++
+	return 7, true, nil
+}
+
+func TestAPipeDoesOneThingAtATimeAndTellsItsErrorsLate(t *testing.T) {
+	broken, told := errors.New("broken"), errors.New("told")
+	under := &counter{}
+	p := &Pipe{Reader: under, Judge: func(err error) error {
+		if err != nil {
+			return errors.Join(told, err)
+		}
+		return nil
+	}}
+	var order []int
+	for i := range 5 {
+		assert.NoError(t, p.Send(func() error { order = append(order, i); return nil })) // a race, were two under way
+	}
+	assert.NoError(t, p.Settle())
+	assert.Equal(t, []int{0, 1, 2, 3, 4}, order)
+
+	assert.NoError(t, p.Send(func() error { return broken }))
+	_, _, err := p.Count(context.Background(), nil)
+	assert.ErrorIs(t, err, told)
+	assert.ErrorIs(t, err, broken)
+	assert.Zero(t, under.counted, "what comes behind an error is not asked")
+	n, exact, err := p.Count(context.Background(), nil)
+	assert.NoError(t, err, "an error is told once")
+	assert.True(t, exact)
+	assert.Equal(t, int64(7), n)
+}
+
+func TestRun(t *testing.T) {
+	table := &schema.Table{Locator: "id"}
+	cases := []struct {
+		by   []string
+		keys []int64
+		run  bool
+	}{
+		{[]string{"id"}, []int64{4, 5, 6}, true}, {[]string{"id"}, []int64{4}, true}, {[]string{"id"}, nil, false},
+		{[]string{"id"}, []int64{4, 6}, false}, {[]string{"id"}, []int64{5, 4}, false}, {[]string{"code"}, []int64{4, 5}, false},
+	}
+	for _, c := range cases {
+		keys := &value.Batch{Columns: []value.Column{{Kind: value.Int}}}
+		for _, n := range c.keys {
+			keys.Columns[0].AppendNum(n)
+		}
+		first, last, run := Run(table, c.by, keys)
+		assert.Equal(t, c.run, run)
+		if run {
+			assert.Equal(t, []int64{c.keys[0], c.keys[len(c.keys)-1]}, []int64{first, last})
+		}
+	}
+}

@@ -99,10 +99,7 @@ func words(err error) string {
 	if i := strings.LastIndex(text, "SQLITE_"); i > 0 {
 		text = strings.TrimRight(text[:i], " (:")
 	}
-	if _, constraint, ok := strings.Cut(text, "constraint failed: "); ok && strings.Contains(constraint, "constraint failed") {
-		return constraint
-	}
-	return text
+	return strings.TrimPrefix(text, "constraint failed: ") // what failed stands behind it
 }
 
 // MayInsert knows no users: who may write to the file may add rows.

@@ -167,3 +167,59 @@ func TestReservedLocatorsAreNeverGivenTwice(t *testing.T) {
 	}
 	require.NoError(t, tx.Rollback())
 }
+
+// TestOldRowsOfOtherKindsAreNoValues: SQLite lets any value stand in any column.
+func TestOldRowsOfOtherKindsAreNoValues(t *testing.T) {
+	ctx := context.Background()
+	cases := []struct {
+		declared, stored string
+		want             string // "" for what is no value of the column's type
+	}{
+		{"INTEGER", "'abc'", ""}, {"INTEGER", "1e30", ""}, {"INTEGER", "7", "7"}, {"DECIMAL(6,2)", "1.125", ""}, {"DECIMAL(6,2)", "9e30", ""},
+		{"DECIMAL(6,2)", "1.5", "1.50"}, {"DECIMAL(6,2)", "'x'", ""}, {"NUMERIC", "0.25", "0.25"}, {"TEXT", "x'00'", ""}, {"", "5", ""},
+		{"REAL", "3", "3"}, {"REAL", "'x'", ""}, {"BLOB", "'text'", ""}, {"BOOLEAN", "2", ""}, {"DATE", "20260331", ""},
+	}
+	for _, c := range cases {
+		t.Run(c.stored+" in "+c.declared, func(t *testing.T) {
+			d, s := opened(t, "CREATE TABLE t (v "+c.declared+"); INSERT INTO t VALUES ("+c.stored+")")
+			seen := 0
+			require.NoError(t, d.Scan(ctx, s.Table("t"), []string{"v"}, func(b *value.Batch) error {
+				seen += b.Len()
+				if c.want == "" {
+					assert.Equal(t, value.Bad, b.Columns[0].States[0])
+				}
+				assert.Equal(t, c.want, b.Columns[0].Text(0))
+				return nil
+			}))
+			assert.Equal(t, 1, seen)
+		})
+	}
+}
+
+func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
+	ctx := context.Background()
+	d, s := opened(t, `CREATE TABLE t (id INTEGER PRIMARY KEY, v INT CHECK (v > 0), w TEXT UNIQUE);
+		CREATE TRIGGER g BEFORE INSERT ON t WHEN new.w = 'no' BEGIN SELECT RAISE(ABORT, 'never a no'); END;`)
+	tx, err := d.Begin(ctx, nil, nil, false)
+	require.NoError(t, err)
+	rows := value.NewBatch([]value.Type{{Kind: value.Int}, {}})
+	for _, r := range []struct {
+		v int64
+		w string
+	}{{1, "a"}, {-1, "b"}, {2, "a"}, {3, "no"}, {4, "c"}} {
+		rows.Columns[0].AppendNum(r.v)
+		rows.Columns[1].AppendBytes([]byte(r.w))
+	}
+	rejected, err := tx.Insert(ctx, s.Table("t"), []string{"v", "w"}, rows)
+	require.NoError(t, err)
+	var why []string
+	for _, r := range rejected {
+		why = append(why, r.Why)
+	}
+	assert.Equal(t, []string{"CHECK constraint failed: v > 0", "UNIQUE constraint failed: t.w", "never a no"}, why)
+	require.NoError(t, tx.Commit(ctx))
+	n, exact, err := d.Count(ctx, s.Table("t"))
+	require.NoError(t, err)
+	assert.True(t, exact)
+	assert.Equal(t, int64(2), n)
+}

@@ -14,8 +14,8 @@ cross: ## builds for the other systems too, and throws the programs away
 	GOOS=darwin  GOARCH=arm64 go build $(FLAGS) -o /dev/null ./cmd/ladle
 	GOOS=windows GOARCH=amd64 go build $(FLAGS) -o /dev/null ./cmd/ladle
 
-test: ## all tests, with the database servers that they need
-	scripts/with-servers go test ./...
+test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
+	scripts/with-servers go test -count=1 ./...
 
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...
@@ -27,6 +27,6 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 
 fuzz: ## each fuzz target for half a minute
-	scripts/with-servers go test ./...ernal/core/source -run - -fuzz FuzzCSV -fuzztime 30s
-	scripts/with-servers go test ./...ernal/core/value -run - -fuzz FuzzParse -fuzztime 30s
-	scripts/with-servers go test ./...ernal/core/ladlefile -run - -fuzz FuzzDecode -fuzztime 30s
+	scripts/with-servers go test -count=1 ./...ernal/core/source -run - -fuzz FuzzCSV -fuzztime 30s
+	scripts/with-servers go test -count=1 ./...ernal/core/value -run - -fuzz FuzzParse -fuzztime 30s
+	scripts/with-servers go test -count=1 ./...ernal/core/ladlefile -run - -fuzz FuzzDecode -fuzztime 30s

@@ -14,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/demo"
-	_ "ladle/internal/cli" // what the program is built from: the results of these tests go with it
 )
 
 // TestAKilledLoadLeavesAllOrNothing kills loads at random moments, one in each of twenty stretches from their start to

@@ -198,3 +198,31 @@ func TestARefusedNameSetsItsLinesAside(t *testing.T) {
 		assert.Equal(t, []string{"a|Tug", "c|Tug"}, w.query("SELECT reg_no, name FROM vessel v JOIN kind k ON k.id = kind_id ORDER BY 1"))
 	})
 }
+
+// TestManyNamesThatTheDatabaseComparesItself: the names that are there come in several batches, and each is asked about.
+func TestManyNamesThatTheDatabaseComparesItself(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		const there = 9000
+		values := make([]string, there)
+		for i := range values {
+			values[i] = fmt.Sprintf("(%d, 'Flag %d')", 100+i, i)
+		}
+		w := newWorld(t, on, port+"INSERT INTO flag (id, name) VALUES "+strings.Join(values, ", "))
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {flag: {from: in, key: name, columns: {name: Name}}}\n")
+		for _, lines := range []int{there + 500, 20} { // all names are read, or just those of the file
+			var b strings.Builder
+			b.WriteString("Name,X\n")
+			for i := range lines {
+				fmt.Fprintf(&b, "FLAG %d,\n", there+10-lines+i)
+			}
+			w.write("in.csv", b.String())
+			doc, out := w.load("try")
+			require.Equal(t, 0, doc.Status, out.stderr)
+			if lines == 20 {
+				assert.Equal(t, "flag: 20 = 10 added, 10 kept, 0 repeated, 0 aside", doc.tallies())
+			} else {
+				assert.Equal(t, "flag: 9500 = 500 added, 9000 kept, 0 repeated, 0 aside", doc.tallies())
+			}
+		}
+	})
+}

@@ -20,8 +20,9 @@ import (
 type Database struct {
 	pool     *sql.DB
 	conn     *sql.Conn
-	name     string // the URL without its password
-	infile   bool   // the server takes LOAD DATA LOCAL
+	weigher  *sql.Conn // a second connection, for Fold: it is asked while rows of the first are still coming
+	name     string    // the URL without its password
+	infile   bool      // the server takes LOAD DATA LOCAL
 	numbers  map[*schema.Table]int
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
@@ -103,7 +104,12 @@ func (d *Database) Notes() []string {
 }
 
 // Close ends the connection; the server takes an open transaction back.
-func (d *Database) Close() error { return errors.Join(d.conn.Close(), d.pool.Close()) }
+func (d *Database) Close() error {
+	if d.weigher != nil {
+		d.weigher.Close()
+	}
+	return errors.Join(d.conn.Close(), d.pool.Close())
+}
 
 func (d *Database) exec(ctx context.Context, query string, arguments ...any) error {
 	_, err := d.conn.ExecContext(ctx, query, arguments...)
@@ -119,7 +125,11 @@ func (d *Database) one(ctx context.Context, query string, arguments ...any) (int
 
 // each runs a query of the catalogue and calls take for each of its rows.
 func (d *Database) each(ctx context.Context, query string, take func(*sql.Rows) error, arguments ...any) error {
-	rows, err := d.conn.QueryContext(ctx, query, arguments...)
+	return d.eachOn(ctx, d.conn, query, take, arguments...)
+}
+
+func (d *Database) eachOn(ctx context.Context, conn *sql.Conn, query string, take func(*sql.Rows) error, arguments ...any) error {
+	rows, err := conn.QueryContext(ctx, query, arguments...)
 	if err != nil {
 		return d.explain(err)
 	}

@@ -185,14 +185,17 @@ func (d *Database) weigh(ctx context.Context, collation string, texts []string, 
 		return nil
 	}
 	list, err := json.Marshal(texts)
+	if err == nil && d.weigher == nil {
+		d.weigher, err = d.pool.Conn(ctx)
+	}
 	if err != nil {
-		return err
+		return d.explain(err)
 	}
 	charset, _, _ := strings.Cut(collation, "_")
 	at := 0
 	query := fmt.Sprintf("SELECT WEIGHT_STRING(CONVERT(v USING %s) COLLATE %s) FROM JSON_TABLE(?, '$[*]' COLUMNS (n FOR ORDINALITY, "+
 		"v LONGTEXT CHARACTER SET utf8mb4 PATH '$')) j ORDER BY n", charset, collation)
-	return d.each(ctx, query, func(row *sql.Rows) error {
+	return d.eachOn(ctx, d.weigher, query, func(row *sql.Rows) error {
 		var weight []byte
 		err := row.Scan(&weight)
 		known[texts[at]] = weight

@@ -29,7 +29,10 @@ type Database struct {
 	name   string // the URL without its password
 	names  map[*schema.Table]string
 	shared map[*schema.Table]bool // tables that this user may not lock
-	folds  map[string]string      // the temporary tables that tell which texts a collation holds equal, by collation
+
+	config *pgx.ConnConfig
+	folder *pgx.Conn         // a second connection, for Fold: it is asked while rows of the first are still coming
+	folds  map[string]string // its temporary tables that tell which texts a collation holds equal, by collation
 }
 
 var _ engine.Database = (*Database)(nil)
@@ -54,7 +57,7 @@ func Open(ctx context.Context, database string) (*Database, error) {
 	if err != nil {
 		return nil, explain(name, err)
 	}
-	return &Database{conn: conn, name: name, names: map[*schema.Table]string{}, shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
+	return &Database{conn: conn, config: config, name: name, names: map[*schema.Table]string{}, shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
 }
 
 // WithoutPassword is a URL as it may be shown.
@@ -116,6 +119,9 @@ func words(e *pgconn.PgError) (what, do string) {
 func (d *Database) Close() error {
 	ctx, stop := context.WithTimeout(context.Background(), lockWait)
 	defer stop()
+	if d.folder != nil {
+		_ = d.folder.Close(ctx) // only temporary tables go with it
+	}
 	return d.conn.Close(ctx)
 }
 

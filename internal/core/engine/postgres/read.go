@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"fmt"
-	"hash/crc32"
 	"strconv"
 	"strings"
 
@@ -152,14 +151,15 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 	if c.Collation == citext {
 		kind, collate = citext, ""
 	}
+	asked := d.folder.PgConn()
 	insert := fmt.Sprintf("INSERT INTO %s SELECT v::%s FROM unnest($1::text[]) v WHERE v IS NOT NULL ON CONFLICT DO NOTHING", table, kind)
-	if _, err := d.conn.PgConn().ExecParams(ctx, insert, [][]byte{list}, nil, nil, nil).Close(); err != nil {
+	if _, err := asked.ExecParams(ctx, insert, [][]byte{list}, nil, nil, nil).Close(); err != nil {
 		return nil, explain(d.name, err)
 	}
 	folded := &value.Column{Kind: value.Text}
 	query := fmt.Sprintf("SELECT f.v::text FROM unnest($1::text[]) WITH ORDINALITY w(v, n) LEFT JOIN %s f ON f.v = w.v::%s %s ORDER BY w.n",
 		table, kind, collate)
-	reader := d.conn.PgConn().ExecParams(ctx, query, [][]byte{list}, nil, nil, nil)
+	reader := asked.ExecParams(ctx, query, [][]byte{list}, nil, nil, nil)
 	for reader.NextRow() {
 		row := folded.Len()
 		if values.States[row] != value.Given {
@@ -177,16 +177,23 @@ func (d *Database) foldTable(ctx context.Context, c *schema.Column) (string, err
 	if name, ok := d.folds[c.Collation]; ok {
 		return name, nil
 	}
-	name := fmt.Sprintf("pg_temp.ladle_fold_%x", crc32.ChecksumIEEE([]byte(c.Collation)))
+	if d.folder == nil {
+		conn, err := pgx.ConnectConfig(ctx, d.config)
+		if err != nil {
+			return "", explain(d.name, err)
+		}
+		d.folder = conn
+	}
+	name := fmt.Sprintf("pg_temp.ladle_fold_%d", len(d.folds))
 	kind := "text COLLATE " + c.Collation
 	if c.Collation == citext {
 		kind = citext
 	}
-	err := d.exec(ctx, fmt.Sprintf("CREATE TEMP TABLE IF NOT EXISTS %s (v %s PRIMARY KEY)", strings.TrimPrefix(name, "pg_temp."), kind))
+	_, err := d.folder.Exec(ctx, fmt.Sprintf("CREATE TEMP TABLE %s (v %s PRIMARY KEY)", strings.TrimPrefix(name, "pg_temp."), kind))
 	if err == nil {
 		d.folds[c.Collation] = name
 	}
-	return name, err
+	return name, explain(d.name, err)
 }
 
 // Reserve draws numbers from the sequence in one go; what others draw at the same time parts them into spans.

@@ -198,8 +198,7 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
-	_ = t.Settle()    // what was sent is taken back
-	clear(t.db.folds) // temporary tables go with the transaction that made them
+	_ = t.Settle() // what was sent is taken back
 	if t.db.conn.IsClosed() {
 		return nil
 	}

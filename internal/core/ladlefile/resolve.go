@@ -333,5 +333,11 @@ func reasons(s *Step) []reason {
 			all = append(all, reason{relation.Parent, column + " points at it"})
 		}
 	}
+	fed := s.Names()
+	for _, r := range s.Table.Relations {
+		if len(r.Columns) > 1 && slices.Contains(fed, r.Columns[0]) {
+			all = append(all, reason{r.Parent, s.Table.Name + "." + strings.Join(r.Columns, ", ") + " point at it"})
+		}
+	}
 	return all
 }

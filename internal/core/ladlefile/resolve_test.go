@@ -25,8 +25,10 @@ func harbour() *schema.Schema {
 	call := &schema.Table{Name: "call", Columns: []schema.Column{{Name: "vessel_id", Type: whole, Required: true}, {Name: "day", Type: value.Type{Kind: value.Date}, Required: true},
 		{Name: "berth_id", Type: whole}}, Keys: []schema.Key{{Columns: []string{"vessel_id", "day"}, Primary: true}}}
 	call.Relations = []schema.Relation{{Columns: []string{"vessel_id"}, Parent: "vessel", ParentColumns: []string{"id"}, ParentTable: vessel}}
+	stay := &schema.Table{Name: "stay", Columns: call.Columns, Keys: []schema.Key{{Columns: []string{"day"}}},
+		Relations: []schema.Relation{{Columns: []string{"vessel_id", "day"}, Parent: "call", ParentColumns: []string{"vessel_id", "day"}, ParentTable: call}}}
 	odd := &schema.Table{Name: "old", Odd: "it is of another age"}
-	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, odd}}
+	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, odd}}
 }
 
 func resolve(t *testing.T, tables string) (*Plan, error) {
@@ -37,6 +39,7 @@ func resolve(t *testing.T, tables string) (*Plan, error) {
 
 func TestStepsStandBehindWhatTheyNeed(t *testing.T) {
 	plan, err := resolve(t, `
+  stay: {from: in, columns: {vessel_id: {constant: 7}, day: Day}}
   call: {from: in, columns: {vessel_id: {from: reg.  no., find: vessel.reg_no}, day: Day, berth_id: {from: Berth, find: berth.code}}}
   vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., home_id: {from: Berth, find: berth.code}}}
   berth: {from: in, columns: {code: Berth, quay: {constant: North}}}
@@ -47,10 +50,10 @@ func TestStepsStandBehindWhatTheyNeed(t *testing.T) {
 		order = append(order, s.Name+" by "+strings.Join(s.KeyNames(), ", "))
 		why = append(why, s.After...)
 	}
-	assert.Equal(t, []string{"berth by code", "vessel by reg_no", "call by vessel_id, day"}, order)
+	assert.Equal(t, []string{"berth by code", "vessel by reg_no", "call by vessel_id, day", "stay by day"}, order)
 	assert.Equal(t, []string{"after berth (vessel.home_id finds berth.code)", "after vessel (call.vessel_id finds vessel.reg_no)",
-		"after berth (call.berth_id finds berth.code)"}, why)
-	assert.Equal(t, []clean.Column{{Field: 0, Type: value.Type{Kind: value.Text}}, {Field: 2, Type: value.Type{Kind: value.Date}},
+		"after berth (call.berth_id finds berth.code)", "after call (stay.vessel_id, day point at it)"}, why)
+	assert.Equal(t, []clean.Column{{Field: 2, Type: value.Type{Kind: value.Date}}, {Field: 0, Type: value.Type{Kind: value.Text}},
 		{Field: 3, Type: value.Type{Kind: value.Text}}}, plan.Feeds[0].Columns, "a column is cleaned once for each type that it is used as")
 }
 

@@ -234,8 +234,12 @@ func TestWhatChangesWhileAPersonThinks(t *testing.T) {
 }
 
 func TestALoadThatIsStoppedLeavesNothing(t *testing.T) {
-	s := newStage(t, berths, berthLadle, "Code,Name\nN1,a\n")
-	report, err := s.load(load.Options{Ask: func(context.Context, *load.Report) (bool, error) { return false, nil }})
+	s := newStage(t, berths, berthLadle, "Code,Name\nN1,a\n,b\n")
+	report, err := s.load(load.Options{Ask: func(_ context.Context, r *load.Report) (bool, error) {
+		require.Len(t, r.SetAside, 1, "the question comes with the reasons")
+		assert.Equal(t, []string{"Code is blank, but is part of the key (code)"}, r.SetAside[0].Reasons)
+		return false, nil
+	}})
 	require.NoError(t, err)
 	assert.Equal(t, load.Declined, report.Outcome)
 	_, err = s.load(load.Options{Ask: func(context.Context, *load.Report) (bool, error) { return false, context.Canceled }})
@@ -244,7 +248,7 @@ func TestALoadThatIsStoppedLeavesNothing(t *testing.T) {
 	assert.Empty(t, s.rows("SELECT name FROM sqlite_schema WHERE name LIKE 'ladle%'"))
 	entries, err := os.ReadDir(s.dir)
 	require.NoError(t, err)
-	assert.Len(t, entries, 3, "the database, the file and the ladle file")
+	assert.Len(t, entries, 4, "the database, the file, the ladle file and what was set aside")
 }
 
 func TestProgressIsTold(t *testing.T) {

@@ -241,6 +241,9 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	if stop, err := r.mayWrite(ctx, r.db, j, nil); stop || err != nil {
 		return false, err
 	}
+	if err := r.placeAside(j, false); err != nil { // the reasons belong to the question
+		return false, err
+	}
 	r.report.Outcome = Asking
 	asked := time.Now()
 	yes, err := r.Ask(ctx, r.report)

@@ -1,7 +1,6 @@
 package schema
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 )
@@ -63,9 +62,4 @@ func circle(names []string, needs []Need, waits []int) *Cycle {
 		c.Names = append(c.Names, names[i])
 	}
 	return c
-}
-
-// String tells a need in words, for example "port_call after vessel (port_call.vessel_id finds vessel.reg_no)".
-func (n Need) String(names []string) string {
-	return fmt.Sprintf("%s after %s (%s)", names[n.After], names[n.Before], n.Why)
 }

@@ -3,7 +3,6 @@ package value
 import (
 	"encoding/binary"
 	"math"
-	"slices"
 )
 
 // State says what stands in one slot of a column.
@@ -32,9 +31,6 @@ func NewColumn(t Type) Column { return Column{Kind: t.Kind, Scale: t.Scale} }
 
 // Len is the number of slots.
 func (c *Column) Len() int { return len(c.States) }
-
-// Size is roughly the number of bytes that the column takes.
-func (c *Column) Size() int { return len(c.States) + 8*len(c.Nums) + 4*len(c.Ends) + len(c.Data) }
 
 // Reset empties the column and keeps its memory.
 func (c *Column) Reset() {
@@ -127,12 +123,6 @@ func (c *Column) Same(i int, o *Column, j int) bool {
 	return c.Nums[i] == o.Nums[j]
 }
 
-// Clone copies the column into memory of its own.
-func (c *Column) Clone() Column {
-	return Column{Kind: c.Kind, Scale: c.Scale, States: slices.Clone(c.States), Nums: slices.Clone(c.Nums),
-		Ends: slices.Clone(c.Ends), Data: slices.Clone(c.Data)}
-}
-
 // Batch is a number of rows as columns of one length.
 type Batch struct {
 	Columns []Column
@@ -160,13 +150,4 @@ func (b *Batch) Reset() {
 	for i := range b.Columns {
 		b.Columns[i].Reset()
 	}
-}
-
-// Size is roughly the number of bytes that the batch takes.
-func (b *Batch) Size() int {
-	n := 0
-	for i := range b.Columns {
-		n += b.Columns[i].Size()
-	}
-	return n
 }

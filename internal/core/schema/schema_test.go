@@ -56,3 +56,11 @@ func TestTable(t *testing.T) {
 	assert.False(t, table.Indexed([]string{"unit"}))
 	assert.Nil(t, table.Column("nothing"))
 }
+
+func TestACircleIsDrawn(t *testing.T) {
+	_, err := Order([]string{"call", "berth"}, []Need{{Before: 0, After: 1, Why: "last_call"}, {Before: 1, After: 0, Why: "berth_id"}})
+	require.EqualError(t, err, "these need each other first: call -> berth -> call")
+	var cycle *Cycle
+	require.ErrorAs(t, err, &cycle)
+	assert.Equal(t, []string{"berth_id", "last_call"}, cycle.Why)
+}

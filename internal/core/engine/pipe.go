@@ -73,10 +73,15 @@ func Types(t *schema.Table, columns []string) []value.Type {
 	return all
 }
 
-// Collect empties into, for columns of t, and gives a sink that gathers batches in it.
+// Collect empties into, for columns of t, and gives a sink that gathers batches in it. It takes the memory of the
+// first batch and gives that of into for it.
 func Collect(into *value.Batch, t *schema.Table, columns []string) func(*value.Batch) error {
 	*into = *value.NewBatch(Types(t, columns))
 	return func(b *value.Batch) error {
+		if into.Len() == 0 {
+			into.Columns, b.Columns = b.Columns, into.Columns
+			return nil
+		}
 		for c := range b.Columns {
 			for i := range b.Len() {
 				into.Columns[c].AppendFrom(&b.Columns[c], i)

@@ -88,17 +88,8 @@ func finish(f *os.File, title string) error {
 
 // saveEdited moves a set-aside file of an earlier run out of the way when a person has worked on it.
 func saveEdited(path string) (moved string, err error) {
-	content, err := os.ReadFile(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return "", nil
-	}
-	if err != nil {
+	if whole, err := unedited(path); whole || err != nil {
 		return "", err
-	}
-	title, below, _ := strings.Cut(string(content), "\n")
-	sum := sha256.Sum256([]byte(below))
-	if strings.Contains(title, sumMark+" "+hex.EncodeToString(sum[:8])) {
-		return "", nil
 	}
 	for n := 1; ; n++ {
 		moved = fmt.Sprintf("%s.edited-%d.csv", strings.TrimSuffix(path, ".csv"), n)
@@ -106,6 +97,30 @@ func saveEdited(path string) (moved string, err error) {
 			return moved, os.Rename(path, moved)
 		}
 	}
+}
+
+// unedited tells whether the set-aside file at path is as it was written, or not there.
+func unedited(path string) (bool, error) {
+	f, err := os.Open(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return true, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	defer f.Close()
+	const titleRoom = 4096 // a title is shorter; what an edit made longer is no title of ours
+	in := bufio.NewReaderSize(f, titleRoom)
+	title, err := in.ReadSlice('\n')
+	if err != nil {
+		return false, nil
+	}
+	said := string(title)
+	sum := sha256.New()
+	if _, err := io.Copy(sum, in); err != nil {
+		return false, err
+	}
+	return strings.Contains(said, sumMark+" "+hex.EncodeToString(sum.Sum(nil)[:8])), nil
 }
 
 // writeAside writes the header, then each line as it stands in its file behind its number and the reasons.

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"path/filepath"
 	"strings"
 
 	"ladle/internal/core/check"
@@ -107,7 +106,7 @@ func showAsides(s *term.Screen, r *load.Report) {
 			s.Item(term.Dot, "and %s more", count(aside-int64(i)))
 			break
 		}
-		s.Item(term.Dot, "%s:%d: %s", filepath.Base(a.File), a.Line, strings.Join(a.Reasons, "; "))
+		s.Item(term.Dot, "%s: %s", a.Place, strings.Join(a.Reasons, "; "))
 	}
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {

@@ -5,8 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"runtime"
 
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
@@ -21,7 +19,7 @@ type Column struct {
 
 // Rows is what a pass over a file leaves behind.
 type Rows struct {
-	// Spool has the line of each row in its first column, then a column for each of the wanted ones.
+	// Spool has the position of each row (see source.Record) in its first column, then a column for each of the wanted ones.
 	Spool *spool.Spool
 	// Problems has a record for each cell, or whole row, that could not be read, by ascending row: its row in the
 	// spool and its Column (WholeRow for a row), then the cell and the reason.
@@ -33,7 +31,7 @@ type Rows struct {
 // WholeRow stands for the column of a problem that concerns all of a row.
 const WholeRow = -1
 
-// Lines is the column of the spool that holds the line of each row.
+// Lines is the column of the spool that holds the position of each row.
 const Lines = 0
 
 // Types are the types of the columns of the spool that Read makes.
@@ -45,12 +43,10 @@ func Types(columns []Column) []value.Type {
 	return types
 }
 
-// part is a chunk of the file on its way to the spool.
-type part struct {
-	chunk    *source.Chunk
+// cleaned is what becomes of a chunk of the file.
+type cleaned struct {
 	batch    *value.Batch
 	problems []problem
-	done     chan struct{}
 }
 
 type problem struct {
@@ -60,69 +56,29 @@ type problem struct {
 	why    string
 }
 
-// Read reads the file to its end. Chunks are cleaned side by side and spooled in the order of the file; told, when
-// not nil, hears of the bytes that are done.
-func Read(ctx context.Context, file *source.CSV, columns []Column, dir string, told func(bytes int)) (*Rows, error) {
-	ctx, stop := context.WithCancel(ctx)
-	defer stop()
+// Read reads the table to its end. Chunks are cleaned side by side and spooled in the order of the files; told, when
+// not nil, hears of the bytes of the files that are done.
+func Read(ctx context.Context, t source.Table, columns []Column, dir string, told func(done int64)) (*Rows, error) {
 	rows := &Rows{Spool: spool.New(dir, Types(columns)), Problems: spool.NewLog(dir)}
-	workers := runtime.GOMAXPROCS(0)
-	todo, ordered := make(chan *part), make(chan *part, 2*workers)
-	fields := len(file.Header().Names)
-	for range workers {
-		go func() {
-			for p := range todo {
-				p.clean(columns, fields)
-				close(p.done)
-			}
-		}()
-	}
-	failed := make(chan error, 1)
-	go func() {
-		defer close(ordered)
-		defer close(todo)
-		failed <- feed(ctx, file, todo, ordered)
-	}()
-	for p := range ordered {
-		<-p.done
-		if err := rows.keep(p); err != nil {
-			return nil, errors.Join(err, rows.Close())
-		}
+	fields := len(t.Header().Names)
+	work := func(chunk *source.Chunk) *cleaned { return cleanChunk(chunk, columns, fields) }
+	err := source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaned) error {
 		if told != nil {
-			told(len(p.chunk.Raw))
+			told(chunk.Origin.Done)
 		}
-	}
-	if err := <-failed; err != nil {
+		return rows.keep(chunk, c)
+	})
+	if err != nil {
 		return nil, errors.Join(err, rows.Close())
 	}
 	return rows, nil
 }
 
-// feed hands out the chunks of the file.
-func feed(ctx context.Context, file *source.CSV, todo, ordered chan<- *part) error {
-	for {
-		chunk, err := file.Next()
-		if err == io.EOF {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		p := &part{chunk: chunk, done: make(chan struct{})}
-		select {
-		case <-ctx.Done():
-			return ctx.Err()
-		case ordered <- p:
-		}
-		todo <- p
-	}
-}
-
-func (p *part) clean(columns []Column, fields int) {
-	p.batch = value.NewBatch(Types(columns))
+func cleanChunk(chunk *source.Chunk, columns []Column, fields int) *cleaned {
+	p := &cleaned{batch: value.NewBatch(Types(columns))}
 	var r source.Record
-	for row := 0; p.chunk.Next(&r); row++ {
-		p.batch.Columns[Lines].AppendNum(r.Line)
+	for row := 0; chunk.Next(&r); row++ {
+		p.batch.Columns[Lines].AppendNum(r.Position)
 		if why := misshapen(&r, fields); why != "" {
 			p.problems = append(p.problems, problem{row, WholeRow, "", why})
 			for i := range columns {
@@ -132,11 +88,23 @@ func (p *part) clean(columns []Column, fields int) {
 		}
 		for i, c := range columns {
 			cell := r.Fields[c.Field]
-			if err := value.Parse(&p.batch.Columns[i+1], c.Type, cell); err != nil {
+			if err := parse(&p.batch.Columns[i+1], c, &r); err != nil {
 				p.problems = append(p.problems, problem{row, i, string(cell), err.Error()})
 			}
 		}
 	}
+	return p
+}
+
+// parse adds the cell of a column to the batch.
+func parse(to *value.Column, c Column, r *source.Record) error {
+	for _, f := range r.Faults {
+		if f.Field == c.Field {
+			to.AppendState(value.Bad)
+			return errors.New(f.Why)
+		}
+	}
+	return value.Parse(to, c.Type, r.Fields[c.Field])
 }
 
 func misshapen(r *source.Record, fields int) string {
@@ -151,7 +119,7 @@ func misshapen(r *source.Record, fields int) string {
 	return ""
 }
 
-func (rows *Rows) keep(p *part) error {
+func (rows *Rows) keep(chunk *source.Chunk, p *cleaned) error {
 	if p.batch.Len() == 0 {
 		return nil
 	}
@@ -161,7 +129,7 @@ func (rows *Rows) keep(p *part) error {
 			return err
 		}
 	}
-	rows.Origins = append(rows.Origins, p.chunk.Origin)
+	rows.Origins = append(rows.Origins, chunk.Origin)
 	return rows.Spool.Append(p.batch)
 }
 

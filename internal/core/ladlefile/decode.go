@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -196,34 +195,6 @@ func (d *decoder) file(f *File, body ast.Node) {
 	if len(f.Blocks) == 0 {
 		d.problem(Place{1, 1}, "no table is named", "add tables: with a block for each table to fill")
 	}
-}
-
-func (d *decoder) inputs(f *File, n ast.Node) {
-	for _, e := range d.mapping(n, "inputs:") {
-		in := &Input{Name: e.key, Header: 1}
-		d.fields(e.value, "an input", map[string]func(ast.Node){
-			"file":   d.into(&in.File, "file:"),
-			"header": func(n ast.Node) { d.header(in, n) },
-		})
-		if !in.File.Given() {
-			d.problem(e.key.Place, fmt.Sprintf("input %s has no file", e.key.Value), "add file: with its path")
-		}
-		in.Path = in.File.Value
-		if !filepath.IsAbs(in.Path) {
-			in.Path = filepath.Join(filepath.Dir(f.Path), in.Path)
-		}
-		f.Inputs = append(f.Inputs, in)
-	}
-}
-
-func (d *decoder) header(in *Input, n ast.Node) {
-	t := d.scalar(n, "header:")
-	line, err := strconv.Atoi(t.Value)
-	if err != nil || line < 1 {
-		d.problem(t.Place, fmt.Sprintf("header: can't be %q", t.Value), "write the number of the line with the column names, from 1")
-		return
-	}
-	in.Header = line
 }
 
 func (d *decoder) limit(l *Limit, n ast.Node) {

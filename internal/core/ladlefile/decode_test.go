@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
 )
 
 const sample = `ladle: 1
@@ -33,8 +34,8 @@ set_aside_limit: 2.5%
 func TestDecode(t *testing.T) {
 	f, err := Decode("dir/f.ladle.yaml", []byte(sample))
 	require.NoError(t, err)
-	assert.Equal(t, 2, f.Inputs[0].Header)
-	assert.Equal(t, "dir/calls.csv", f.Inputs[0].Path)
+	assert.Equal(t, source.Asked{Header: source.Lines{First: 2, Last: 2}}, f.Inputs[0].Asked)
+	assert.Equal(t, []string{"dir/calls.csv"}, f.Inputs[0].Paths)
 	assert.InDelta(t, 0.025, f.Limit.Share, 1e-9)
 	b := f.Blocks[0]
 	assert.Equal(t, "port_call", b.Table().Value)

@@ -2,6 +2,8 @@
 // everything that is said, and holds them against the files and the database that they name.
 package ladlefile
 
+import "ladle/internal/core/source"
+
 // Version is the version of the format that this package reads.
 const Version = "1"
 
@@ -28,10 +30,10 @@ type File struct {
 
 // Input is a named origin of rows.
 type Input struct {
-	Name   Text
-	File   Text // relative to the ladle file
-	Path   string
-	Header int // the line with the names of the columns, from 1
+	Name  Text
+	File  Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
+	Paths []string
+	Asked source.Asked // what is said of the way to read them
 }
 
 // Block says how rows of one input become rows of one table.

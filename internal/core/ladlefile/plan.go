@@ -5,6 +5,7 @@ import (
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
 
@@ -19,7 +20,7 @@ type Plan struct {
 // Feed is an input at work.
 type Feed struct {
 	Input   *Input
-	Header  []string
+	Header  source.Header
 	Columns []clean.Column // what steps use of it
 }
 

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ladle/internal/core/clean"
@@ -15,7 +16,7 @@ import (
 
 // Resolve holds the ladle file against the headers of its inputs, by the inputs' names, and against the database.
 // All that doesn't fit comes in one error, a *fault.Fault.
-func Resolve(f *File, headers map[string][]string, db *schema.Schema) (*Plan, error) {
+func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Plan, error) {
 	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}}
 	plan := &Plan{File: f, Schema: db}
 	for _, in := range f.Inputs {
@@ -134,19 +135,34 @@ func (r *resolver) constant(c *schema.Column, t Text) *value.Column {
 
 // cell uses a column of the input as values of t.
 func (r *resolver) cell(feed *Feed, t value.Type, header Text) Value {
-	field := slices.IndexFunc(feed.Header, func(h string) bool { return source.Plain(h) == source.Plain(header.Value) })
-	if field < 0 {
+	fields := feed.Header.Find(header.Value)
+	switch {
+	case len(fields) == 0:
 		r.problem(header.Place, fmt.Sprintf("input %s (%s) has no column %q", feed.Input.Name.Value, feed.Input.File.Value,
-			header.Value), fault.DidYouMean(header.Value, feed.Header))
+			header.Value), fault.DidYouMean(header.Value, feed.Header.Names))
+		return Value{}
+	case len(fields) > 1:
+		r.problem(header.Place, fmt.Sprintf("input %s (%s) has several columns %q: columns %s", feed.Input.Name.Value,
+			feed.Input.File.Value, header.Value, positions(fields)), fmt.Sprintf("rename one of them, or write: column %d", fields[0]+1))
 		return Value{}
 	}
+	field := fields[0]
 	use := clean.Column{Field: field, Type: t}
 	i := slices.Index(feed.Columns, use)
 	if i < 0 {
 		i = len(feed.Columns)
 		feed.Columns = append(feed.Columns, use)
 	}
-	return Value{Cell: i, Header: feed.Header[field]}
+	return Value{Cell: i, Header: feed.Header.Names[field]}
+}
+
+// positions lists columns by their position, from 1.
+func positions(fields []int) string {
+	words := make([]string, len(fields))
+	for i, f := range fields {
+		words[i] = strconv.Itoa(f + 1)
+	}
+	return strings.Join(words, " and ")
 }
 
 func (r *resolver) find(feed *Feed, t *schema.Table, column *schema.Column, f *Find) *Lookup {

@@ -9,6 +9,7 @@ import (
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
 
@@ -34,7 +35,7 @@ func harbour() *schema.Schema {
 func resolve(t *testing.T, tables string) (*Plan, error) {
 	f, err := Decode("f", []byte("ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n"+tables))
 	require.NoError(t, err)
-	return Resolve(f, map[string][]string{"in": {"Reg. No.", "IMO", "Day", "Berth"}}, harbour())
+	return Resolve(f, map[string]source.Header{"in": {Names: []string{"Reg. No.", "IMO", "Day", "Berth"}}}, harbour())
 }
 
 func TestStepsStandBehindWhatTheyNeed(t *testing.T) {

@@ -46,7 +46,7 @@ func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) (e
 			_ = os.Remove(f.Name()) // it was not whole
 		}
 	}()
-	title := fmt.Sprintf("%d lines of %s that ladle set aside; ", in.SetAside, filepath.Base(in.File))
+	title := fmt.Sprintf("%d lines of %s that ladle set aside; ", in.SetAside, fileNames(r.sources[feed]))
 	if loaded {
 		title += "the others are loaded"
 	} else {
@@ -54,11 +54,12 @@ func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) (e
 	}
 	out := bufio.NewWriterSize(f, 64<<10)
 	sum := sha256.New()
-	titled := func(sum []byte) string { return field(fmt.Sprintf("%s (%s %x)", title, sumMark, sum[:8])) + "\r\n" }
+	d := source.DialectOf(r.sources[feed])
+	titled := func(sum []byte) string { return d.Line(fmt.Sprintf("%s (%s %x)", title, sumMark, sum[:8])) + "\r\n" }
 	if _, err := out.WriteString(titled(make([]byte, sha256.Size))); err != nil {
 		return errors.Join(err, f.Close())
 	}
-	if err := r.writeAside(j, feed, in, io.MultiWriter(out, sum)); err != nil {
+	if err := r.writeAside(j, feed, io.MultiWriter(out, sum)); err != nil {
 		return errors.Join(err, f.Close())
 	}
 	if err := out.Flush(); err != nil {
@@ -73,6 +74,19 @@ func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) (e
 		}
 	}
 	return os.Rename(f.Name(), in.SetAsideFile)
+}
+
+// fileNames names the files of a table, without their folders.
+func fileNames(t source.Table) string {
+	var all []string
+	for i, m := range t.Files() {
+		const most = 3
+		if i == most {
+			return fmt.Sprintf("%s and %d more", strings.Join(all, ", "), len(t.Files())-most)
+		}
+		all = append(all, filepath.Base(m.Name()))
+	}
+	return strings.Join(all, ", ")
 }
 
 // sumMark stands in the title of a set-aside file in front of a checksum of all that is below it.
@@ -124,16 +138,15 @@ func unedited(path string) (bool, error) {
 }
 
 // writeAside writes the header, then each line as it stands in its file behind its number and the reasons.
-func (r *run) writeAside(j *judgement, feed int, in *InputReport, out io.Writer) error {
+func (r *run) writeAside(j *judgement, feed int, out io.Writer) error {
 	reasons, err := r.reasons(j, feed)
 	if err != nil {
 		return err
 	}
-	columns := make([]string, len(r.plan.Feeds[feed].Header))
-	for i, name := range r.plan.Feeds[feed].Header {
-		columns[i] = field(name)
-	}
-	if _, err := fmt.Fprintf(out, "line,why,%s\r\n", strings.Join(columns, ",")); err != nil {
+	table := r.sources[feed]
+	d := source.DialectOf(table)
+	titles := append([]string{"line", "why"}, r.plan.Feeds[feed].Header.Names...)
+	if _, err := io.WriteString(out, d.Line(titles...)+"\r\n"); err != nil {
 		return err
 	}
 	return r.eachAside(j, feed, func(row int64, record *source.Record) error {
@@ -141,20 +154,27 @@ func (r *run) writeAside(j *judgement, feed int, in *InputReport, out io.Writer)
 		if err != nil {
 			return err
 		}
+		spot := source.SpotOf(table, record.Position)
 		if len(r.report.SetAside) < shownAsides {
-			r.report.SetAside = append(r.report.SetAside, AsideReport{File: in.File, Line: record.Line, Reasons: why})
+			r.report.SetAside = append(r.report.SetAside, AsideReport{File: spot.File, Line: spot.Line, Place: spot.Short(), Reasons: why})
 		}
-		_, err = fmt.Fprintf(out, "%d,%s,%s\r\n", record.Line, field(strings.Join(why, " | ")), record.Raw)
+		place := fmt.Sprint(spot.Line)
+		if len(table.Files()) > 1 {
+			place = spot.Short()
+		}
+		line := d.Line(place, strings.Join(why, " | ")) + string(d.Delimiter) + d.Record(table, record) + "\r\n"
+		_, err = io.WriteString(out, line)
 		return err
 	})
 }
 
-// field quotes a field where RFC 4180 asks for it.
-func field(text string) string {
-	if !strings.ContainsAny(text, ",\"\r\n") {
-		return text
+// spotWords says where a row of a feed stands: line 12, row 12 of a sheet, or with the file where there are several.
+func (r *run) spotWords(feed int, position int64) string {
+	spot := source.SpotOf(r.sources[feed], position)
+	if len(r.sources[feed].Files()) > 1 {
+		return spot.Short()
 	}
-	return `"` + strings.ReplaceAll(text, `"`, `""`) + `"`
+	return spot.Words()
 }
 
 // eachAside reads the chunks of the file that have lines set aside a second time.
@@ -204,7 +224,7 @@ func (r *run) reasons(j *judgement, feed int) (*reasons, error) {
 		all.readers = append(all.readers, reader)
 		return reader.next()
 	}
-	err := add(r.rows[feed].Problems, func(c int) string { return header[columns[c].Field] })
+	err := add(r.rows[feed].Problems, func(c int) string { return header.Names[columns[c].Field] })
 	for _, s := range j.steps {
 		for _, log := range s.problems {
 			if s.feed == feed && err == nil {

@@ -272,7 +272,7 @@ func (d *decision) pick(names []string, columns []*value.Column) []*value.Column
 func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, row int, v *view) (entry, bool) {
 	switch verdict(out.Columns[0].Nums[row]) {
 	case setAside:
-		return entry{aside, int64(d.feed)<<lineBits | v.rows.Columns[clean.Lines].Nums[row]}, true
+		return entry{aside, int64(d.feed)<<feedBits | v.rows.Columns[clean.Lines].Nums[row]}, true
 	case added:
 	default:
 		return entry{}, false
@@ -290,23 +290,23 @@ func (d *decision) tell(ctx context.Context, row int64, o outcome, other int64) 
 		why := fmt.Sprintf("a row with this key is in %s already", d.Table.Name)
 		return d.log.Append([]int64{row, wholeRow}, []string{"", why})
 	}
-	line, differ, err := d.contradiction(ctx, row, other)
+	spot, differ, err := d.contradiction(ctx, row, other)
 	if err != nil {
 		return err
 	}
-	why := fmt.Sprintf("line %d has the same key (%s), but another %s", line, strings.Join(d.KeyNames(), ", "), strings.Join(differ, ", "))
+	why := fmt.Sprintf("%s has the same key (%s), but another %s", spot, strings.Join(d.KeyNames(), ", "), strings.Join(differ, ", "))
 	return d.log.Append([]int64{row, wholeRow}, []string{"", why})
 }
 
-// contradiction gives the line of the other row and the columns in which the two differ.
-func (d *decision) contradiction(ctx context.Context, row, other int64) (line int64, differ []string, err error) {
+// contradiction says where the other row stands, and gives the columns in which the two differ.
+func (d *decision) contradiction(ctx context.Context, row, other int64) (spot string, differ []string, err error) {
 	mine, i, err := d.row(row)
 	if err != nil {
-		return 0, nil, err
+		return "", nil, err
 	}
 	theirs, k, err := d.row(other)
 	if err != nil {
-		return 0, nil, err
+		return "", nil, err
 	}
 	finds := 0
 	for c, e := range d.columns {
@@ -324,7 +324,7 @@ func (d *decision) contradiction(ctx context.Context, row, other int64) (line in
 			differ = append(differ, d.Columns[c].Value.Label())
 		}
 	}
-	return theirs.rows.Columns[0].Nums[k], differ, ctx.Err()
+	return d.run.spotWords(d.feed, theirs.rows.Columns[0].Nums[k]), differ, ctx.Err()
 }
 
 // rowBatch is a batch that was read for one row of it.

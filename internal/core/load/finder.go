@@ -10,6 +10,7 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -212,8 +213,8 @@ func (f *finder) why(e entry, h hash, cell string) string {
 	case several:
 		return "is in more than one row of " + where
 	case aside:
-		feed := f.judge.run.plan.Feeds[e.ref>>lineBits]
-		return fmt.Sprintf("would be in %s, but %s:%d is set aside", where, feed.Input.File.Value, e.ref&(1<<lineBits-1))
+		spot := source.SpotOf(f.judge.run.sources[e.ref>>feedBits], e.ref&(1<<feedBits-1))
+		return fmt.Sprintf("would be in %s, but %s is set aside", where, spot.Short())
 	}
 	why := "is not in " + where
 	if near := f.nearest(cell); near != "" {

@@ -15,10 +15,10 @@ import (
 // entry is what an index knows of a key.
 type entry struct {
 	state entryState
-	ref   int64 // what the index yields: see index.ref; for aside the number of the feed and, in lineBits, the line
+	ref   int64 // what the index yields: see index.ref; for aside the number of the feed and, in feedBits, the position
 }
 
-const lineBits = 48
+const feedBits = 52
 
 type entryState uint8
 

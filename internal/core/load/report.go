@@ -114,6 +114,7 @@ type TableReport struct {
 type AsideReport struct {
 	File    string   `json:"file"`
 	Line    int64    `json:"line"`
+	Place   string   `json:"-"` // both, in short
 	Reasons []string `json:"reasons"`
 }
 

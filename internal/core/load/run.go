@@ -53,7 +53,7 @@ type run struct {
 	file     *ladlefile.File
 	db       engine.Database
 	plan     *ladlefile.Plan
-	sources  []*source.CSV // of the plan's feeds
+	sources  []source.Table // of the plan's feeds
 	rows     []*clean.Rows
 	dir      string // for temporary files
 	resident int64
@@ -104,15 +104,15 @@ func (r *run) close() {
 
 // prepare opens the inputs and holds the ladle file against them and the database.
 func (r *run) prepare(ctx context.Context) error {
-	headers, opened := map[string][]string{}, map[string]*source.CSV{}
+	headers, opened := map[string]source.Header{}, map[string]source.Table{}
 	var failed []error
 	for _, in := range r.file.Inputs {
-		s, err := source.OpenCSV(in.Path, in.Header)
+		s, err := source.Open(in.Paths, in.Asked)
 		if err != nil {
 			failed = append(failed, err)
 			continue
 		}
-		headers[in.Name.Value], opened[in.Name.Value] = s.Header().Names, s
+		headers[in.Name.Value], opened[in.Name.Value] = s.Header(), s
 		r.sources = append(r.sources, s)
 	}
 	if failed != nil {
@@ -128,7 +128,7 @@ func (r *run) prepare(ctx context.Context) error {
 	if err := r.mayInsert(ctx); err != nil {
 		return err
 	}
-	used := make([]*source.CSV, len(r.plan.Feeds))
+	used := make([]source.Table, len(r.plan.Feeds))
 	for i, f := range r.plan.Feeds {
 		used[i] = opened[f.Input.Name.Value]
 		delete(opened, f.Input.Name.Value)
@@ -202,28 +202,35 @@ func (r *run) rejections(step int) *rejections {
 }
 
 func (r *run) tell(phase, what string, more, of int64) {
+	r.done[phase+what] += more
+	r.told(phase, what, r.done[phase+what], of)
+}
+
+func (r *run) told(phase, what string, done, of int64) {
 	if r.Tell != nil {
-		r.done[phase+what] += more
-		r.Tell(Progress{phase, what, r.done[phase+what], of})
+		r.Tell(Progress{phase, what, done, of})
 	}
 }
 
 // read cleans all inputs into spools.
 func (r *run) read(ctx context.Context) error {
+	var notes []string
 	for i, f := range r.plan.Feeds {
-		size := int64(0)
-		if info, err := os.Stat(f.Input.Path); err == nil {
-			size = info.Size()
-		}
-		rows, err := clean.Read(ctx, r.sources[i], f.Columns, r.dir, func(bytes int) {
-			r.tell("reading", f.Input.Name.Value, int64(bytes), size)
+		rows, err := clean.Read(ctx, r.sources[i], f.Columns, r.dir, func(done int64) {
+			r.told("reading", f.Input.Name.Value, done, r.sources[i].Size())
 		})
 		if err != nil {
 			return err
 		}
 		r.rows = append(r.rows, rows)
+		guesses, err := guessed(r.sources[i])
+		if err != nil {
+			return err
+		}
+		notes = append(notes, guesses...)
 	}
 	r.report = r.newReport()
+	r.report.Notes = append(r.report.Notes, notes...)
 	r.report.Seconds.Read = since(r.started)
 	return nil
 }
@@ -336,7 +343,11 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader, j *judgement) 
 		if len(s.Key) > 0 {
 			continue
 		}
-		before, err := logbook.Loaded(ctx, db, s.Table.Name, r.sources[s.feed].Sum())
+		sum, err := r.sources[s.feed].Sum()
+		if err != nil {
+			return true, err
+		}
+		before, err := logbook.Loaded(ctx, db, s.Table.Name, sum)
 		if err != nil {
 			return true, err
 		}
@@ -381,7 +392,11 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[
 		r.report.Outcome = Tried
 		return r.placeAside(j, false)
 	}
-	if r.report.Run, err = logbook.Write(ctx, tx, r.logEntry(j)); err != nil {
+	entry, err := r.logEntry(j)
+	if err != nil {
+		return err
+	}
+	if r.report.Run, err = logbook.Write(ctx, tx, entry); err != nil {
 		return err
 	}
 	if err := r.placeAside(j, true); err != nil {
@@ -434,15 +449,19 @@ func (r *run) tookPlace(ctx context.Context) (there bool, err error) {
 	return logbook.Has(ctx, tx, r.token)
 }
 
-func (r *run) logEntry(j *judgement) *logbook.Run {
+func (r *run) logEntry(j *judgement) (*logbook.Run, error) {
 	entry := &logbook.Run{Token: r.token, LadleFile: filepath.Base(r.file.Path), LadleSum: r.file.Sum, Program: r.Program,
 		Started: r.started}
 	for _, s := range j.steps {
+		sum, err := r.sources[s.feed].Sum()
+		if err != nil {
+			return nil, err
+		}
 		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
-			InputSum: r.sources[s.feed].Sum(), Read: s.tally.Read, Added: s.tally.Added, Kept: s.tally.Kept,
+			InputSum: sum, Read: s.tally.Read, Added: s.tally.Added, Kept: s.tally.Kept,
 			Repeated: s.tally.Repeated, SetAside: s.tally.SetAside})
 	}
-	return entry
+	return entry, nil
 }
 
 // tallyChecks is the part of the balance that the tallies alone must hold.

@@ -20,7 +20,7 @@ func (r *run) newReport() *Report {
 	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: limitText(r.file.Limit),
 		Notes: r.db.Notes()}
 	for i, f := range r.plan.Feeds {
-		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: f.Input.Path,
+		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: fileNames(r.sources[i]),
 			Rows: r.rows[i].Spool.Rows()})
 	}
 	return report

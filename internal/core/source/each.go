@@ -1,0 +1,70 @@
+package source
+
+import (
+	"context"
+	"io"
+	"runtime"
+)
+
+// part is a chunk on its way through Each.
+type part[T any] struct {
+	chunk *Chunk
+	made  T
+	done  chan struct{}
+}
+
+// Each reads t to its end. Chunks are given to work, several side by side, and what work made of them to keep, one
+// after the other in the order of the file. What work made must not be used when it failed.
+func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*Chunk, T) error) error {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	workers := runtime.GOMAXPROCS(0)
+	todo, ordered := make(chan *part[T]), make(chan *part[T], 2*workers)
+	for range workers {
+		go func() {
+			for p := range todo {
+				p.made = work(p.chunk)
+				close(p.done)
+			}
+		}()
+	}
+	failed := make(chan error, 1)
+	go func() {
+		defer close(ordered)
+		defer close(todo)
+		failed <- feed(ctx, t, todo, ordered)
+	}()
+	var err error
+	for p := range ordered {
+		<-p.done
+		if err == nil {
+			if err = keep(p.chunk, p.made); err != nil {
+				stop() // the feeder ends, and nobody works on when this returns
+			}
+		}
+	}
+	if err != nil {
+		return err
+	}
+	return <-failed
+}
+
+// feed hands out the chunks of the table.
+func feed[T any](ctx context.Context, t Table, todo, ordered chan<- *part[T]) error {
+	for {
+		chunk, err := t.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		p := &part[T]{chunk: chunk, done: make(chan struct{})}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case ordered <- p:
+		}
+		todo <- p
+	}
+}

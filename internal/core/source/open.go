@@ -1,0 +1,127 @@
+package source
+
+import (
+	"archive/zip"
+	"cmp"
+	"errors"
+	"fmt"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/fault"
+)
+
+// Open opens files as one table: the files at the paths, those that patterns match, in the order of their names, and
+// those in archives. Columns go by their names; the first file says in what order.
+func Open(paths []string, asked Asked) (Table, error) {
+	var tables []Table
+	var failed []error
+	for _, p := range paths {
+		matched, err := match(p)
+		failed = append(failed, err)
+		for _, path := range matched {
+			opened, err := openAll(path, asked, false)
+			tables, failed = append(tables, opened...), append(failed, err)
+		}
+	}
+	t, err := union(tables, errors.Join(failed...))
+	if err != nil {
+		for _, t := range tables {
+			t.Close()
+		}
+		return nil, err
+	}
+	return t, nil
+}
+
+// All opens everything that holds rows in the file at path, one by one: each file of an archive, each sheet of a
+// workbook.
+func All(path string, asked Asked) ([]Table, error) {
+	return openAll(path, asked, true)
+}
+
+// match gives the files that a pattern means.
+func match(pattern string) ([]string, error) {
+	if pattern == "-" || !strings.ContainsAny(pattern, "*?[") {
+		return []string{pattern}, nil
+	}
+	if _, err := os.Lstat(pattern); err == nil {
+		return []string{pattern}, nil
+	}
+	if archive, _ := inArchive(pattern); archive != "" {
+		return []string{pattern}, nil
+	}
+	all, err := filepath.Glob(pattern)
+	if err != nil {
+		return nil, fault.At(fault.Wrong, fault.Problem{File: pattern, What: "this is no pattern for the names of files: a [ has no ]"})
+	}
+	if len(all) == 0 {
+		return nil, fault.At(fault.Failed, fault.Problem{File: pattern, What: "no file has a name like this", Do: "check the path; paths in a ladle file are relative to it"})
+	}
+	slices.Sort(all)
+	return all, nil
+}
+
+// inArchive splits a path that goes into a zip archive: post.zip/arrivals-*.csv.
+func inArchive(p string) (archive, member string) {
+	for at, c := range p {
+		if c != '/' && c != filepath.Separator || !strings.EqualFold(filepath.Ext(p[:at]), ".zip") {
+			continue
+		}
+		if info, err := os.Stat(p[:at]); err == nil && info.Mode().IsRegular() {
+			return p[:at], filepath.ToSlash(p[at+1:])
+		}
+	}
+	return "", ""
+}
+
+// openAll opens what holds rows at path. With every, each sheet of a workbook is opened; without it the one that is
+// asked for, or the only one.
+func openAll(p string, asked Asked, every bool) ([]Table, error) {
+	archive, member := inArchive(p)
+	f, err := openFile(cmp.Or(archive, p))
+	if err != nil {
+		return nil, err
+	}
+	f.uses = 1
+	defer f.release()
+	contents, book, err := f.contents()
+	switch {
+	case err != nil:
+		return nil, err
+	case book != nil:
+		return openSheets(f, book, asked, every)
+	case member != "":
+		contents = slices.DeleteFunc(contents, func(c *content) bool {
+			fits, _ := path.Match(archive+"/"+member, c.path)
+			return !fits
+		})
+		if len(contents) == 0 {
+			return nil, fault.At(fault.Failed, fault.Problem{File: archive, What: fmt.Sprintf("the archive holds no file named %q", member)})
+		}
+	}
+	return openTexts(f, contents, asked)
+}
+
+func openTexts(f *file, contents []*content, asked Asked) ([]Table, error) {
+	var tables []Table
+	for _, c := range contents {
+		t, err := openText(c, asked)
+		if err != nil {
+			for _, t := range tables {
+				t.Close()
+			}
+			return nil, err
+		}
+		f.uses++
+		tables = append(tables, t)
+	}
+	return tables, nil
+}
+
+func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error) {
+	return nil, f.odd("this is a workbook", "")
+}

@@ -1,0 +1,455 @@
+package source
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"hash/maphash"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"ladle/internal/core/fault"
+)
+
+const (
+	formatText = "text"
+	chunkSize  = 256 << 10 // bytes that are read and cleaned in one go
+	maxRecord  = 16 << 20  // bytes of the longest record
+	footerRoom = 64 << 10  // bytes in which the lines of a footer must stand
+	fewTitles  = 3         // lines above the header that are told
+)
+
+// text is a table in text.
+type text struct {
+	*content
+	asked   Asked
+	manner  Manner
+	dialect Dialect
+	header  Header
+
+	stream io.ReadCloser
+	from   *decoded
+	mark   int64 // bytes of the byte-order mark
+	seed   maphash.Seed
+	rest   []byte // read, but not given out yet
+	offset int64  // where rest starts in the text
+	line   int64  // the line on which rest starts
+	ended  bool
+	ends   ends
+	second *forward
+}
+
+// ends counts the ends of lines by their form.
+type ends struct{ lf, crlf, cr int }
+
+func (e *ends) count(b []byte) int64 {
+	e.lf += bytes.Count(b, []byte{'\n'})
+	n := bytes.Count(b, []byte{'\n'})
+	if bytes.IndexByte(b, '\r') >= 0 {
+		crlf := bytes.Count(b, []byte("\r\n"))
+		cr := bytes.Count(b, []byte{'\r'}) - crlf
+		e.lf, e.crlf, e.cr = e.lf-crlf, e.crlf+crlf, e.cr+cr
+		n += cr
+	}
+	return int64(n)
+}
+
+func (e ends) String() string {
+	var all []string
+	for _, x := range []struct {
+		n    int
+		name string
+	}{{e.crlf, "CRLF"}, {e.lf, "LF"}, {e.cr, "CR"}} {
+		if x.n > 0 {
+			all = append(all, x.name)
+		}
+	}
+	return strings.Join(all, " and ")
+}
+
+// openText opens what holds text, and finds how it is to be read.
+func openText(c *content, asked Asked) (*text, error) {
+	t := &text{content: c, asked: asked, seed: maphash.MakeSeed(), line: 1}
+	t.manner = Manner{Path: c.path, Packed: c.packed, Format: formatText}
+	if asked.Sheet != "" || asked.Range != "" {
+		return nil, refused(&t.manner, 0, "this is text, not a workbook, so it has no sheet or range", "take sheet: and range: out")
+	}
+	err := t.open()
+	if err == nil {
+		err = t.begin()
+		t.cutFooter()
+	}
+	if err != nil {
+		t.closeStreams()
+		return nil, err
+	}
+	return t, nil
+}
+
+// open starts to read the text.
+func (t *text) open() (err error) {
+	if t.stream, err = t.start(); err != nil {
+		return unreadable(t.path, err)
+	}
+	if t.plain {
+		var head [3]byte
+		if n, _ := t.disk.ReadAt(head[:], 0); string(head[:n]) == "\xef\xbb\xbf" {
+			t.mark = 3
+		}
+	}
+	if t.from, err = decode(t.stream, t.asked.Encoding); err != nil {
+		return unreadable(t.path, err)
+	}
+	return t.fill()
+}
+
+// begin finds dialect and header, and goes behind the header.
+func (t *text) begin() error {
+	if len(t.rest) == 0 {
+		return t.refuse(0, "the file is empty", "it needs at least a line with the names of the columns")
+	}
+	if n := bytes.Count(t.rest, []byte{0}); n > len(t.rest)/100 {
+		return t.refuse(0, "this is not text: it is full of NUL bytes", "check that this is the right file")
+	}
+	sample := t.rest
+	for !t.ended && lastEnd(sample) == 0 && len(t.rest) <= maxRecord {
+		if err := t.more(len(t.rest)); err != nil {
+			return err
+		}
+		sample = t.rest
+	}
+	if !t.ended {
+		sample = sample[:lastEnd(sample)]
+	}
+	if len(sample) == 0 {
+		return t.tooLong(-1)
+	}
+	t.dialect, t.manner.Limits = judgeDialect(sample, t.asked)
+	t.manner.Quote = "none"
+	if t.dialect.Quote != 0 {
+		t.manner.Quote = string(t.dialect.Quote)
+	}
+	if asked := t.asked.Header; asked.First > 0 {
+		return t.headerAt(sample, asked)
+	}
+	rows, starts, ends := t.sample(sample, sampled)
+	if len(rows) == 0 {
+		return t.refuse(0, "the file holds nothing but empty lines", "")
+	}
+	found := titled{-1, -1, 1}
+	if !t.asked.Header.None {
+		found = judgeHeader(rows)
+	}
+	t.manner.Header = found.guess(rows, t.asked.Header)
+	if found.first < 0 {
+		first := 0
+		width := usualWidth(rows)
+		for !t.asked.Header.None && first < len(rows)-1 && len(rows[first].cells) < width {
+			first++
+		}
+		t.pass(starts[first])
+		return t.named(nil, width, rows[:first])
+	}
+	t.pass(ends[found.last])
+	return t.named(rows[found.first:found.last+1], 0, rows[:found.first])
+}
+
+// headerAt reads the header on the lines that were asked for.
+func (t *text) headerAt(sample []byte, asked Lines) error {
+	above := sample
+	for n := 1; n < asked.First; n++ {
+		end := bytes.IndexAny(sample, "\r\n")
+		if end < 0 {
+			return t.refuse(0, fmt.Sprintf("the header should be on line %d, but the file has only %d", asked.First, n), "correct header: in the ladle file")
+		}
+		if bytes.HasPrefix(sample[end:], []byte("\r\n")) {
+			end++
+		}
+		sample = sample[end+1:]
+	}
+	above = above[:len(above)-len(sample)]
+	titles, _, _ := t.sample(above, mostTitles)
+	t.pass(len(above))
+	count := asked.Last - asked.First + 1
+	rows, _, behind := t.sample(sample, count)
+	if len(rows) < count {
+		return t.refuse(t.line, "there is no header here", "correct header: in the ladle file")
+	}
+	t.pass(behind[count-1])
+	t.manner.Header = titled{0, count - 1, 1}.guess(rows, asked)
+	return t.named(rows, 0, titles)
+}
+
+// sample reads at most n records that hold something, with the offsets before and behind each.
+func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
+	l := newLines(raw, t.dialect, t.line, 0)
+	var r Record
+	for len(rows) < n && l.at < len(raw) {
+		start, line := l.at, l.line
+		r.Fields, r.Problem, r.room = r.Fields[:0], "", r.room[:0]
+		end, open := l.read(&r)
+		if open >= 0 { // perhaps a title with a lone quote: it ends with its line
+			if end = start + lastEnd(append(bytes.Clone(firstLine(raw[start:])), '\n')) - 1; end+1 > len(raw) {
+				end = len(raw)
+			}
+			r.Fields = append(r.Fields[:0], raw[start:end])
+			l = newLines(raw, t.dialect, line+1, 0)
+			l.at = min(end+1, len(raw))
+			l.skip(l.at)
+		}
+		cells := make([]string, len(r.Fields))
+		for i, f := range r.Fields {
+			cells[i] = string(bytes.TrimSpace(f))
+		}
+		if strings.Join(cells, "") == "" {
+			continue
+		}
+		rows, starts, ends = append(rows, row{line: line, cells: cells}), append(starts, start), append(ends, l.at)
+	}
+	return rows, starts, ends
+}
+
+func firstLine(raw []byte) []byte {
+	if end := bytes.IndexAny(raw, "\r\n"); end >= 0 {
+		return raw[:end]
+	}
+	return raw
+}
+
+// named takes the names of the columns from rows.
+func (t *text) named(rows []row, width int, above []row) error {
+	for _, r := range rows {
+		width = max(width, len(r.cells))
+		for _, cell := range r.cells {
+			if !utf8.ValidString(cell) {
+				return t.refuse(r.line, "the header is not valid UTF-8", "say encoding: for this input in the ladle file")
+			}
+		}
+		t.header.Line = r.line
+	}
+	t.header.Names = names(rows, width, numbered)
+	for _, r := range above {
+		t.manner.Above++
+		if len(t.manner.Titles) < fewTitles {
+			t.manner.Titles = append(t.manner.Titles, strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
+		}
+	}
+	return nil
+}
+
+func (t *text) refuse(line int64, what, do string) error { return refused(&t.manner, line, what, do) }
+
+// pass goes on by n bytes.
+func (t *text) pass(n int) {
+	t.line += t.ends.count(t.rest[:n])
+	t.rest = t.rest[n:]
+	t.offset += int64(n)
+}
+
+// fill reads on until rest holds a chunk, or the text ends.
+func (t *text) fill() error {
+	need := chunkSize
+	if t.asked.Footer > 0 {
+		need += footerRoom
+	}
+	if t.ended || len(t.rest) >= need {
+		return nil
+	}
+	return t.more(need)
+}
+
+// more appends n bytes of the text to rest.
+func (t *text) more(n int) error {
+	held := len(t.rest)
+	room := make([]byte, held+n)
+	copy(room, t.rest)
+	got, err := io.ReadFull(t.from, room[held:])
+	t.rest = room[:held+got]
+	if err == io.EOF || err == io.ErrUnexpectedEOF && t.whole() {
+		t.ended = true
+		t.cutFooter()
+		return nil
+	}
+	if err != nil {
+		return unreadable(t.path, err)
+	}
+	return nil
+}
+
+// whole tells, when the text ended, that it did not end too early.
+func (t *text) whole() bool {
+	_, err := t.from.Read(make([]byte, 1))
+	return err == io.EOF
+}
+
+// cutFooter takes the lines of the footer off, once the text ended and its header is known.
+func (t *text) cutFooter() {
+	if t.asked.Footer == 0 || len(t.header.Names) == 0 || !t.ended {
+		return
+	}
+	_, starts, _ := t.sample(t.rest, len(t.rest))
+	if len(starts) > 0 {
+		t.rest = t.rest[:starts[max(0, len(starts)-t.asked.Footer)]]
+	}
+}
+
+// Header has the names of the columns.
+func (t *text) Header() Header { return t.header }
+
+// Files says how the text is read.
+func (t *text) Files() []*Manner {
+	t.manner.Encoding = t.from.is
+	if t.from.is.Is == "" {
+		t.manner.Encoding = Guess{Is: "ASCII", Sure: 1}
+	}
+	t.manner.Ends = t.ends.String()
+	return []*Manner{&t.manner}
+}
+
+// Size is the bytes of the file.
+func (t *text) Size() int64 { return t.info.Size() }
+
+// Sum is the SHA-256 of the file.
+func (t *text) Sum() (string, error) { return t.sum() }
+
+// Next gives the next chunk; io.EOF at the end of the text.
+func (t *text) Next() (*Chunk, error) {
+	if err := t.fill(); err != nil {
+		return nil, err
+	}
+	for {
+		if len(t.rest) == 0 {
+			return nil, io.EOF
+		}
+		raw, ended := t.rest, t.ended
+		if !ended && t.asked.Footer > 0 {
+			raw = raw[:max(0, len(raw)-footerRoom)]
+		}
+		end, open := wholeRecords(raw, t.dialect, ended)
+		if open >= 0 && ended {
+			return nil, t.unclosed(end, open)
+		}
+		if end > 0 {
+			return t.cut(end), nil
+		}
+		if len(t.rest) > maxRecord {
+			return nil, t.tooLong(open)
+		}
+		if err := t.more(max(chunkSize, len(t.rest))); err != nil {
+			return nil, err
+		}
+	}
+}
+
+func (t *text) unclosed(start, open int) error {
+	before := t.rest[:open]
+	line := t.line + countLines(before)
+	column := utf8.RuneCount(before[lastEnd(before):]) + 1
+	return fault.At(fault.Refused, fault.Problem{File: t.path, Line: int(line), Column: column,
+		What: "the quote that opens here is never closed, so the rest of the file can't be told apart",
+		Do:   "close it, or double it where it is part of the text; or say quote: none when quotes are part of the data"})
+}
+
+func (t *text) tooLong(open int) error {
+	do := "check that this is the right file, and that delimiter: and quote: fit it"
+	if open >= 0 {
+		do = "perhaps a quote in it is never closed"
+	}
+	return t.refuse(t.line, "the record that starts here is longer than 16 MB", do)
+}
+
+func (t *text) cut(end int) *Chunk {
+	raw := t.rest[:end:end]
+	o := Origin{Offset: t.offset, Length: end, Line: t.line, Done: t.read.Load(), sum: maphash.Bytes(t.seed, raw)}
+	if t.ended && end == len(t.rest) {
+		o.Done = t.Size()
+	}
+	t.pass(end)
+	return t.chunk(raw, o)
+}
+
+func (t *text) chunk(raw []byte, o Origin) *Chunk {
+	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8}
+	if t.from.foreign() {
+		l.doubts = t.notDecoded
+	}
+	return &Chunk{Raw: raw, Origin: o, rows: l}
+}
+
+// notDecoded tells why a record that was in another encoding can't be trusted.
+func (t *text) notDecoded(raw []byte) string {
+	if bytes.Contains(raw, []byte(string(utf8.RuneError))) {
+		return fmt.Sprintf("it has bytes that mean nothing in %s", t.from.is.Is)
+	}
+	return ""
+}
+
+// Again reads the chunk with origin o a second time. It is an error when the file has changed since.
+func (t *text) Again(o Origin) (*Chunk, error) {
+	raw := make([]byte, o.Length)
+	if t.plain && !t.from.foreign() {
+		if _, err := t.disk.ReadAt(raw, o.Offset+t.mark); err != nil && err != io.EOF {
+			return nil, unreadable(t.path, err)
+		}
+	} else if err := t.readOn(raw, o.Offset); err != nil {
+		return nil, err
+	}
+	if maphash.Bytes(t.seed, raw) != o.sum {
+		return nil, changed(t.path)
+	}
+	return t.chunk(raw, o), nil
+}
+
+// forward reads a text that can only be read from its start.
+type forward struct {
+	stream io.ReadCloser
+	from   io.Reader
+	at     int64
+}
+
+// readOn fills raw from offset at of a text that can only be read forward.
+func (t *text) readOn(raw []byte, at int64) error {
+	if t.second == nil || t.second.at > at {
+		if t.second != nil {
+			t.second.stream.Close()
+		}
+		stream, err := t.start()
+		if err != nil {
+			return unreadable(t.path, err)
+		}
+		name := t.from.is.Is
+		if name == "" {
+			name = utf8Name
+		}
+		from, err := decode(stream, name)
+		if err != nil {
+			return errors.Join(err, stream.Close())
+		}
+		t.second = &forward{stream: stream, from: from}
+	}
+	if _, err := io.CopyN(io.Discard, t.second.from, at-t.second.at); err != nil && err != io.EOF {
+		return unreadable(t.path, err)
+	}
+	n, err := io.ReadFull(t.second.from, raw)
+	t.second.at = at + int64(n)
+	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		return unreadable(t.path, err)
+	}
+	return nil
+}
+
+func (t *text) closeStreams() {
+	if t.stream != nil {
+		t.stream.Close()
+	}
+	if t.second != nil {
+		t.second.stream.Close()
+	}
+}
+
+// Close closes the text. Its file is closed with the last text or sheet in it.
+func (t *text) Close() error {
+	t.closeStreams()
+	return t.release()
+}

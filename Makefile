@@ -27,6 +27,5 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 
 fuzz: ## each fuzz target for half a minute
-	scripts/with-servers go test -count=1 ./...ernal/core/source -run - -fuzz FuzzCSV -fuzztime 30s
-	scripts/with-servers go test -count=1 ./...ernal/core/value -run - -fuzz FuzzParse -fuzztime 30s
-	scripts/with-servers go test -count=1 ./...ernal/core/ladlefile -run - -fuzz FuzzDecode -fuzztime 30s
+	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode; do \
+		go test ./internal/core/$${target%:*} -run - -fuzz $${target#*:} -fuzztime 30s -fuzzminimizetime 10x || exit 1; done

@@ -150,7 +150,7 @@ func (r *run) writeAside(j *judgement, feed int, out io.Writer) error {
 		return err
 	}
 	return r.eachAside(j, feed, func(row int64, record *source.Record) error {
-		why, err := reasons.of(row)
+		why, err := reasons.of(row, func(field int) string { return source.CellName(table, record.Position, field) })
 		if err != nil {
 			return err
 		}
@@ -210,33 +210,45 @@ type reasons struct {
 // reasonReader reads one log of problems.
 type reasonReader struct {
 	log   *spool.LogReader
-	label func(column int) string
+	label func(column int) (name string, field int)
 	row   int64
-	words string
+	field int // of the cell, or -1
+	name  string
+	cell  string
+	why   string
 	ended bool
 }
 
 func (r *run) reasons(j *judgement, feed int) (*reasons, error) {
 	header, columns := r.plan.Feeds[feed].Header, r.plan.Feeds[feed].Columns
 	all := &reasons{}
-	add := func(log *spool.Log, label func(int) string) error {
+	add := func(log *spool.Log, label func(int) (string, int)) error {
 		reader := &reasonReader{log: log.Reader(), label: label}
 		all.readers = append(all.readers, reader)
 		return reader.next()
 	}
-	err := add(r.rows[feed].Problems, func(c int) string { return header.Names[columns[c].Field] })
+	err := add(r.rows[feed].Problems, func(c int) (string, int) { return header.Names[columns[c].Field], columns[c].Field })
 	for _, s := range j.steps {
 		for _, log := range s.problems {
 			if s.feed == feed && err == nil {
-				err = add(log, s.label)
+				err = add(log, func(c int) (string, int) { return s.label(c, columns) })
 			}
 		}
 	}
 	return all, err
 }
 
-// label is how a column of the step is called in the input.
-func (s *judged) label(column int) string { return s.Columns[column].Value.Label() }
+// label is how a column of the step is called in the input, and the field that alone feeds it, or -1.
+func (s *judged) label(column int, columns []clean.Column) (name string, field int) {
+	v := s.Columns[column].Value
+	for v.Find != nil && len(v.Find.By) == 1 {
+		v = v.Find.By[0].Value
+	}
+	if v.Find == nil && v.Constant == nil {
+		return v.Label(), columns[v.Cell].Field
+	}
+	return s.Columns[column].Value.Label(), -1
+}
 
 func (r *reasonReader) next() error {
 	var numbers [2]int64
@@ -246,17 +258,29 @@ func (r *reasonReader) next() error {
 		r.ended = true
 		return err
 	}
-	r.row = numbers[0]
-	cell, why := shorten(texts[0]), texts[1]
-	switch {
-	case numbers[1] == clean.WholeRow:
-		r.words = why
-	case cell == "":
-		r.words = r.label(int(numbers[1])) + " " + why
-	default:
-		r.words = fmt.Sprintf("%s %q %s", r.label(int(numbers[1])), cell, why)
+	r.row, r.name, r.field = numbers[0], "", -1
+	r.cell, r.why = shorten(texts[0]), texts[1]
+	if numbers[1] != clean.WholeRow {
+		r.name, r.field = r.label(int(numbers[1]))
 	}
 	return nil
+}
+
+// words say what is wrong; at names the cell of a field where cells have names.
+func (r *reasonReader) words(at func(field int) string) string {
+	name := r.name
+	if r.field >= 0 {
+		if cell := at(r.field); cell != "" {
+			name += " (" + cell + ")"
+		}
+	}
+	switch {
+	case name == "":
+		return r.why
+	case r.cell == "":
+		return name + " " + r.why
+	}
+	return fmt.Sprintf("%s %q %s", name, r.cell, r.why)
 }
 
 // shorten keeps a reason readable when the cell is not.
@@ -268,13 +292,13 @@ func shorten(cell string) string {
 	return cell
 }
 
-// of lists the reasons of a row; rows are asked for in ascending order.
-func (r *reasons) of(row int64) ([]string, error) {
+// of lists the reasons of a row; rows are asked for in ascending order. at names the cell of a field in it.
+func (r *reasons) of(row int64, at func(field int) string) ([]string, error) {
 	var all []string
 	for _, reader := range r.readers {
 		for !reader.ended && reader.row <= row {
-			if reader.row == row && !slices.Contains(all, reader.words) {
-				all = append(all, reader.words)
+			if words := reader.words(at); reader.row == row && !slices.Contains(all, words) {
+				all = append(all, words)
 			}
 			if err := reader.next(); err != nil {
 				return nil, err

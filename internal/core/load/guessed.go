@@ -33,9 +33,24 @@ func guessed(t source.Table) ([]string, error) {
 		if d := m.Limits; d.Is != "" && d.Sure < certain && !d.Said {
 			notes = append(notes, fmt.Sprintf("%s: the delimiter is not sure (%q was taken); delimiter: in the ladle file makes it certain", name, d.Is))
 		}
+		notes = append(notes, hidden(name, m)...)
 		if h := m.Header; h.Sure < certain && !h.Said {
 			notes = append(notes, fmt.Sprintf("%s: the line of the header is not sure (%s was taken); header: in the ladle file makes it certain", name, h.Is))
 		}
 	}
 	return notes, nil
+}
+
+// hidden tells what of a sheet is read although a person doesn't see it, or doesn't see it so.
+func hidden(name string, m *source.Manner) (notes []string) {
+	if m.HiddenRows > 0 {
+		notes = append(notes, fmt.Sprintf("%s: %d of its rows are hidden; they are read too", name, m.HiddenRows))
+	}
+	if len(m.HiddenColumns) > 0 {
+		notes = append(notes, fmt.Sprintf("%s: columns %s are hidden; they can be used", name, strings.Join(m.HiddenColumns, ", ")))
+	}
+	if m.Merged > 0 {
+		notes = append(notes, fmt.Sprintf("%s: %d blocks of cells are merged; only the first cell of each holds a value", name, m.Merged))
+	}
+	return notes
 }

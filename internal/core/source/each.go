@@ -37,10 +37,15 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 	var err error
 	for p := range ordered {
 		<-p.done
-		if err == nil {
-			if err = keep(p.chunk, p.made); err != nil {
-				stop() // the feeder ends, and nobody works on when this returns
-			}
+		if err != nil {
+			continue
+		}
+		if err = p.chunk.Err(); err == nil {
+			t.count(p.chunk)
+			err = keep(p.chunk, p.made)
+		}
+		if err != nil {
+			stop() // the feeder ends, and nobody works on when this returns
 		}
 	}
 	if err != nil {

@@ -44,17 +44,18 @@ type titled struct {
 
 const (
 	mostTitles  = 40  // rows over the header that are looked at
-	enoughCells = 0.6 // of the usual width, that a header has
+	enoughCells = 0.6 // of the usual number, that a header has
 	longName    = 60  // characters of a cell that hardly is a name
 )
 
 // judgeHeader finds the header of the rows: the first row that is as wide as they usually are, when it holds names
 // over columns of values.
 func judgeHeader(rows []row) titled {
-	width := usualWidth(rows)
+	width := usual(rows, func(r row) int { _, width := r.filled(); return width })
+	cells := usual(rows, func(r row) int { n, _ := r.filled(); return n })
 	at := slices.IndexFunc(rows[:min(len(rows), mostTitles)], func(r row) bool {
 		n, _ := r.filled()
-		return float64(n) >= enoughCells*float64(width)
+		return float64(n) >= enoughCells*float64(cells)
 	})
 	if at < 0 {
 		return titled{-1, -1, 0.3}
@@ -73,20 +74,19 @@ func judgeHeader(rows []row) titled {
 	return titled{-1, -1, 0.6}
 }
 
-// usualWidth is the width that most rows have.
-func usualWidth(rows []row) int {
-	widths := map[int]int{}
+// usual is the size that most rows have; of several the largest.
+func usual(rows []row, size func(row) int) int {
+	counts := map[int]int{}
 	for _, r := range rows {
-		_, w := r.filled()
-		widths[w]++
+		counts[size(r)]++
 	}
-	width := 0
-	for w, n := range widths {
-		if n > widths[width] || n == widths[width] && w > width {
-			width = w
+	most := 0
+	for size, n := range counts {
+		if n > counts[most] || n == counts[most] && size > most {
+			most = size
 		}
 	}
-	return width
+	return most
 }
 
 // evidence counts the columns of values over which row holds a name, and those over which it holds a value too.

@@ -1,7 +1,6 @@
 package source
 
 import (
-	"archive/zip"
 	"cmp"
 	"errors"
 	"fmt"
@@ -120,8 +119,4 @@ func openTexts(f *file, contents []*content, asked Asked) ([]Table, error) {
 		tables = append(tables, t)
 	}
 	return tables, nil
-}
-
-func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error) {
-	return nil, f.odd("this is a workbook", "")
 }

@@ -25,12 +25,16 @@ type file struct {
 	info os.FileInfo
 	read atomic.Int64 // how far it was read
 	uses int          // by the texts and sheets in it
+	also []io.Closer  // to be closed with it
 }
 
 // release closes the file with its last use.
 func (f *file) release() error {
 	if f.uses--; f.uses > 0 {
 		return nil
+	}
+	for _, c := range f.also {
+		c.Close()
 	}
 	return f.disk.Close()
 }

@@ -16,10 +16,24 @@ type Origin struct {
 type Chunk struct {
 	Raw    []byte // text, or the part of a sheet's XML
 	Origin Origin
-	Blank  int64 // lines passed over so far because they hold nothing
+	Counts Counts
 	rows   rows
+	err    error
 	wanted []int // for each column of the table, its position in the file; nil when they are in order
 }
+
+// Counts is what was met in a chunk so far, besides its records.
+type Counts struct {
+	Records  int64
+	Blank    int64 // lines passed over because they hold nothing
+	Hidden   int64 // hidden rows
+	Formulas int64 // cells that a formula gives its value
+	Merged   int64 // cells that stand for several
+	last     int64 // the last row
+}
+
+// Err is why the chunk could not be read to its end, once Next gave false; nil for most.
+func (c *Chunk) Err() error { return c.err }
 
 // rows reads records one after the other.
 type rows interface {
@@ -62,6 +76,7 @@ func (c *Chunk) Next(r *Record) bool {
 	if !c.rows.next(c, r) {
 		return false
 	}
+	c.Counts.Records++
 	r.Position |= int64(c.Origin.File) << lineBits
 	if c.wanted != nil {
 		r.reorder(c.wanted)

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/source/sheet"
 )
 
 // Table is rows of cells under a header, read in chunks.
@@ -28,6 +29,9 @@ type Table interface {
 	Size() int64
 	// Close closes the files.
 	Close() error
+
+	// count brings what was met in a chunk into what is said of its file.
+	count(c *Chunk)
 }
 
 // Header is what the columns are called.
@@ -146,6 +150,21 @@ func (m *Manner) Name() string {
 	return m.Path + "[" + m.Sheet + "]"
 }
 
+// CellName is the name of a cell of a record in a sheet, for example C14; "" where cells have no names.
+func CellName(t Table, position int64, field int) string {
+	at, line := PositionIn(position)
+	if all, ok := t.(*several); ok {
+		if all.wanted[at] != nil {
+			field = all.wanted[at][field]
+		}
+		t = all.tables[at]
+	}
+	if s, ok := t.(*sheetTable); ok {
+		return sheet.CellName(s.left+field, int(line))
+	}
+	return ""
+}
+
 // Words are line 12, or row 12.
 func (s Spot) Words() string {
 	if s.Row {
@@ -161,6 +180,14 @@ func (s Spot) Short() string {
 		mark = "!"
 	}
 	return fmt.Sprintf("%s%s%d", filepath.Base(s.File), mark, s.Line)
+}
+
+// count adds what was met in a chunk.
+func (m *Manner) count(c *Chunk) {
+	m.Blank += c.Counts.Blank
+	m.HiddenRows += c.Counts.Hidden
+	m.Formulas += c.Counts.Formulas
+	m.Merged += c.Counts.Merged
 }
 
 func refused(m *Manner, line int64, what, do string) error {

@@ -52,7 +52,7 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 		end, _ := l.read(r)
 		r.Raw = l.raw[start:end]
 		if l.width != 1 && len(r.Raw) == len(r.Fields)-1 { // nothing but delimiters
-			c.Blank++
+			c.Counts.Blank++
 			continue
 		}
 		l.judge(r)

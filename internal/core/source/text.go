@@ -144,7 +144,7 @@ func (t *text) begin() error {
 	t.manner.Header = found.guess(rows, t.asked.Header)
 	if found.first < 0 {
 		first := 0
-		width := usualWidth(rows)
+		width := usual(rows, func(r row) int { return len(r.cells) })
 		for !t.asked.Header.None && first < len(rows)-1 && len(rows[first].cells) < width {
 			first++
 		}
@@ -306,6 +306,8 @@ func (t *text) Files() []*Manner {
 	t.manner.Ends = t.ends.String()
 	return []*Manner{&t.manner}
 }
+
+func (t *text) count(c *Chunk) { t.manner.count(c) }
 
 // Size is the bytes of the file.
 func (t *text) Size() int64 { return t.info.Size() }

@@ -117,6 +117,8 @@ func (s *several) Files() []*Manner {
 	return all
 }
 
+func (s *several) count(c *Chunk) { s.tables[c.Origin.File].count(c) }
+
 func (s *several) Size() (n int64) {
 	for _, t := range s.tables {
 		n += t.Size()

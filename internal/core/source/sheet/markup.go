@@ -1,0 +1,336 @@
+package sheet
+
+import (
+	"bytes"
+	"io"
+	"strconv"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
+)
+
+// tags walks over the tags of markup (XML 1.0) that is in memory as a whole.
+type tags struct {
+	b     []byte
+	at    int
+	text  []byte // what stood before the tag
+	name  []byte // without its prefix
+	close bool   // it is an end tag
+	empty bool   // it is an empty-element tag; known when attr gave false
+}
+
+// next goes to the next tag; false at the end. Comments and the like are passed over; the text of a CDATA section is
+// given as a tag without a name, with text that needs no unescaping.
+func (t *tags) next() bool {
+	for {
+		n := bytes.IndexByte(t.b[t.at:], '<')
+		if n < 0 || t.at+n+1 >= len(t.b) {
+			t.at = len(t.b)
+			return false
+		}
+		t.text = t.b[t.at : t.at+n]
+		t.at += n + 1
+		t.close, t.empty = false, false
+		switch t.b[t.at] {
+		case '/':
+			t.close = true
+			t.at++
+		case '!', '?':
+			if bytes.HasPrefix(t.b[t.at:], []byte("![CDATA[")) {
+				start := t.at + len("![CDATA[")
+				t.skipTo("]]>")
+				t.text, t.name = t.b[start:max(start, t.at-len("]]>"))], nil
+				t.empty = true
+				return true
+			}
+			if bytes.HasPrefix(t.b[t.at:], []byte("!--")) {
+				t.skipTo("-->")
+			} else {
+				t.skipTo(">")
+			}
+			continue
+		}
+		start := t.at
+		for t.at < len(t.b) {
+			switch c := t.b[t.at]; {
+			case c == ':':
+				start = t.at + 1
+			case c <= ' ' || c == '>' || c == '/':
+				t.name = t.b[start:t.at]
+				return true
+			}
+			t.at++
+		}
+		return false
+	}
+}
+
+func (t *tags) skipTo(mark string) {
+	n := bytes.Index(t.b[t.at:], []byte(mark))
+	if n < 0 {
+		t.at = len(t.b)
+		return
+	}
+	t.at += n + len(mark)
+}
+
+// attr gives the next attribute of the tag, its name without a prefix; false behind the last one.
+func (t *tags) attr() (name, value []byte, more bool) {
+	if t.name == nil {
+		return nil, nil, false
+	}
+	start := -1
+	for t.at < len(t.b) {
+		c := t.b[t.at]
+		t.at++
+		switch {
+		case c == '>':
+			return nil, nil, false
+		case c == '/':
+			t.empty = true
+		case c == ':':
+			start = -1
+		case c == '"' || c == '\'':
+			n := bytes.IndexByte(t.b[t.at:], c)
+			if n < 0 {
+				t.at = len(t.b)
+				return nil, nil, false
+			}
+			value = t.b[t.at : t.at+n]
+			t.at += n + 1
+			return name, value, true
+		case c == '=':
+			if start >= 0 {
+				name = bytes.TrimSpace(t.b[start : t.at-1])
+			}
+		case c > ' ' && start < 0:
+			start = t.at - 1
+		}
+	}
+	return nil, nil, false
+}
+
+// end passes over the attributes of the tag.
+func (t *tags) end() {
+	for {
+		if _, _, more := t.attr(); !more {
+			return
+		}
+	}
+}
+
+// skip passes over the element whose start tag was read, its attributes included.
+func (t *tags) skip() {
+	t.end()
+	for depth := 1; depth > 0 && !t.empty || depth > 1; {
+		if !t.next() {
+			return
+		}
+		if t.name == nil {
+			continue
+		}
+		if t.close {
+			depth--
+			t.end()
+			t.empty = false
+			continue
+		}
+		t.end()
+		if !t.empty {
+			depth++
+		}
+		t.empty = false
+	}
+}
+
+// window reads markup as a stream: b[at:] has been read and not been used.
+type window struct {
+	r     io.Reader
+	b     []byte
+	at    int
+	ended bool
+}
+
+const maxTag = 8 << 20 // bytes of markup that must be held at once
+
+func newWindow(r io.Reader) *window { return &window{r: asUTF8(r)} }
+
+// asUTF8 reads markup in UTF-16 (which starts with a mark) as UTF-8.
+func asUTF8(r io.Reader) io.Reader {
+	head := make([]byte, 2)
+	n, _ := io.ReadFull(r, head)
+	all := io.MultiReader(bytes.NewReader(head[:n]), r)
+	if n == 2 && (head[0] == 0xff && head[1] == 0xfe || head[0] == 0xfe && head[1] == 0xff) {
+		return transform.NewReader(all, unicode.UTF16(unicode.LittleEndian, unicode.ExpectBOM).NewDecoder())
+	}
+	return all
+}
+
+// more reads n more bytes, and gives up when too much would be held.
+func (w *window) more(n int) error {
+	if w.ended {
+		return io.ErrUnexpectedEOF
+	}
+	held := len(w.b) - w.at
+	if held > maxTag {
+		return Oddity{"a single row or tag of its markup is larger than 8 MB", "check that this is the right file"}
+	}
+	room := make([]byte, held+n)
+	copy(room, w.b[w.at:])
+	got, err := io.ReadFull(w.r, room[held:])
+	w.b, w.at = room[:held+got], 0
+	if err == io.EOF || err == io.ErrUnexpectedEOF {
+		w.ended = true
+		err = nil
+	}
+	return err
+}
+
+// tag goes to the next tag and gives it whole, in a walk that holds nothing but it; io.EOF at the end.
+func (w *window) tag() (*tags, error) {
+	for {
+		rest := w.b[w.at:]
+		start := bytes.IndexByte(rest, '<')
+		if start < 0 {
+			w.at = len(w.b)
+		} else if end := tagEnd(rest[start:]); end > 0 {
+			t := &tags{b: rest[start : start+end]}
+			w.at += start + end
+			if bytes.HasPrefix(t.b, []byte("<!DOCTYPE")) {
+				return nil, Oddity{"its markup declares a document type, as no workbook does", "check where it comes from"}
+			}
+			if t.next() && t.name != nil {
+				return t, nil
+			}
+			continue
+		}
+		if w.ended {
+			return nil, io.EOF
+		}
+		if err := w.more(blockSize); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// tagEnd is the length of the tag, comment or section with which b starts; 0 when it is not whole.
+func tagEnd(b []byte) int {
+	for _, section := range [][2]string{{"<!--", "-->"}, {"<![CDATA[", "]]>"}} {
+		if bytes.HasPrefix(b, []byte(section[0])) {
+			if n := bytes.Index(b, []byte(section[1])); n >= 0 {
+				return n + len(section[1])
+			}
+			return 0
+		}
+	}
+	if len(b) < len("<![CDATA[") && bytes.HasPrefix(b, []byte("<!")) {
+		return 0
+	}
+	var quote byte
+	for i, c := range b {
+		switch {
+		case quote != 0:
+			if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '>':
+			return i + 1
+		}
+	}
+	return 0
+}
+
+// element gives the markup from w.at up to the end mark that closes an element, and goes behind it.
+func (w *window) through(mark string) ([]byte, error) {
+	from := 0
+	for {
+		if n := bytes.Index(w.b[w.at+from:], []byte(mark)); n >= 0 {
+			b := w.b[w.at : w.at+from+n]
+			w.at += from + n + len(mark)
+			return b, nil
+		}
+		from = max(0, len(w.b)-w.at-len(mark))
+		if err := w.more(blockSize); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// unescape appends text with its character references resolved and its line ends made LF (XML 1.0, 2.11, 4.1).
+func unescape(to, text []byte) []byte {
+	for {
+		n := bytes.IndexAny(text, "&\r")
+		if n < 0 {
+			return append(to, text...)
+		}
+		to = append(to, text[:n]...)
+		text = text[n:]
+		if text[0] == '\r' {
+			to = append(to, '\n')
+			text = bytes.TrimPrefix(text[1:], []byte{'\n'})
+			continue
+		}
+		end := bytes.IndexByte(text, ';')
+		c, ok := rune(0), false
+		if end > 0 {
+			c, ok = entity(text[1:end])
+		}
+		if !ok {
+			to, text = append(to, '&'), text[1:]
+			continue
+		}
+		to, text = utf8.AppendRune(to, c), text[end+1:]
+	}
+}
+
+func entity(name []byte) (rune, bool) {
+	switch string(name) {
+	case "amp":
+		return '&', true
+	case "lt":
+		return '<', true
+	case "gt":
+		return '>', true
+	case "quot":
+		return '"', true
+	case "apos":
+		return '\'', true
+	}
+	if len(name) < 2 || name[0] != '#' {
+		return 0, false
+	}
+	digits, base := string(name[1:]), 10
+	if digits[0] == 'x' {
+		digits, base = digits[1:], 16
+	}
+	n, err := strconv.ParseUint(digits, base, 32)
+	return rune(n), err == nil && n <= utf8.MaxRune
+}
+
+// plain tells whether text stands for itself.
+func plain(text []byte) bool {
+	return bytes.IndexByte(text, '&') < 0 && bytes.IndexByte(text, '\r') < 0
+}
+
+// unescapeHex resolves _xHHHH_ (ECMA-376 part 1, 22.9.2.19, ST_Xstring) in b[from:] in place.
+func unescapeHex(b []byte, from int) []byte {
+	text := b[from:]
+	if !bytes.Contains(text, []byte("_x")) {
+		return b
+	}
+	out := b[:from]
+	for i := 0; i < len(text); i++ {
+		if i+7 <= len(text) && text[i] == '_' && text[i+1] == 'x' && text[i+6] == '_' {
+			if n, err := strconv.ParseUint(string(text[i+2:i+6]), 16, 16); err == nil {
+				out = utf8.AppendRune(out, rune(n)) // never longer than what it stands for
+				i += 6
+				continue
+			}
+		}
+		out = append(out, text[i])
+	}
+	return out
+}

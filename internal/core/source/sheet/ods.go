@@ -1,0 +1,225 @@
+package sheet
+
+import (
+	"archive/zip"
+	"fmt"
+	"io"
+	"strings"
+)
+
+// ods is a workbook of OpenDocument.
+type ods struct {
+	content *zip.File
+	sheets  []Info
+	names   []Named
+	listed  bool
+}
+
+func openODS(z *zip.Reader) (Book, error) {
+	if m := member(z, "META-INF/manifest.xml"); m != nil {
+		manifest, err := readAll(m, maxPart)
+		if err != nil {
+			return nil, err
+		}
+		if strings.Contains(string(manifest), "encryption-data") {
+			return nil, Oddity{"the workbook is locked with a password", "save it without one"}
+		}
+	}
+	content := member(z, "content.xml")
+	if content == nil {
+		return nil, Oddity{"the workbook lacks its part content.xml", "get it again, or open it and save it anew"}
+	}
+	return &ods{content: content}, nil
+}
+
+func (o *ods) Format() string { return "ods" }
+
+// Sheets lists the sheets. They stand with all their rows in one part, so this reads through it.
+func (o *ods) Sheets() ([]Info, error) {
+	err := o.list()
+	return o.sheets, err
+}
+
+// Names lists the named ranges and database ranges.
+func (o *ods) Names() ([]Named, error) {
+	err := o.list()
+	return o.names, err
+}
+
+// list reads through the part for the names in it.
+func (o *ods) list() error {
+	if o.listed {
+		return nil
+	}
+	from, err := inflate(o.content)
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	s := &odsSheet{from: from, window: newWindow(from), hidden: map[string]bool{}}
+	for {
+		found, err := s.nextTable()
+		if err != nil {
+			return err
+		}
+		if !found {
+			break
+		}
+		o.sheets = append(o.sheets, s.info)
+		if err := s.skipTable(); err != nil {
+			return err
+		}
+	}
+	for _, r := range s.ranges {
+		if n, ok := o.named(r[0], r[1]); ok {
+			o.names = append(o.names, n)
+		}
+	}
+	o.listed = true
+	if len(o.sheets) == 0 {
+		return Oddity{"the workbook has no sheets", "check that this is the right file"}
+	}
+	return nil
+}
+
+// named reads the address of a range: $Register.$A$4:.$K$900 (ODF 1.3 part 3, 18.3.5).
+func (o *ods) named(name, address string) (Named, bool) {
+	first, last, several := strings.Cut(address, ":")
+	dot := strings.LastIndexByte(first, '.')
+	if dot < 0 {
+		return Named{}, false
+	}
+	sheet := strings.ReplaceAll(strings.Trim(strings.TrimPrefix(first[:dot], "$"), "'"), "''", "'")
+	cells := first[dot+1:]
+	if several {
+		cells += ":" + last[strings.LastIndexByte(last, '.')+1:]
+	}
+	area, ok := ParseArea(cells)
+	for i, s := range o.sheets {
+		if s.Name == sheet && ok {
+			return Named{Name: name, Sheet: i, Area: area}, true
+		}
+	}
+	return Named{}, false
+}
+
+// Rows reads sheet n.
+func (o *ods) Rows(n int) (*Rows, error) {
+	from, err := inflate(o.content)
+	if err != nil {
+		return nil, err
+	}
+	s := &odsSheet{from: from, window: newWindow(from), hidden: map[string]bool{}}
+	for at := 0; ; at++ {
+		found, err := s.nextTable()
+		if err == nil && !found {
+			err = Oddity{fmt.Sprintf("the workbook has no sheet number %d", n+1), "say another sheet"}
+		}
+		if err == nil && at < n {
+			err = s.skipTable()
+		}
+		if err != nil {
+			from.Close()
+			return nil, err
+		}
+		if at == n {
+			return &Rows{source: s, next: 1}, nil
+		}
+	}
+}
+
+func (o *ods) Close() error { return nil }
+
+// nextTable goes to the next sheet and notes what its tag says; false behind the last.
+func (s *odsSheet) nextTable() (bool, error) {
+	style := ""
+	for {
+		t, err := s.window.tag()
+		if err == io.EOF {
+			if !s.whole {
+				return false, errTruncated
+			}
+			return false, nil
+		}
+		if err != nil {
+			return false, err
+		}
+		if t.close {
+			s.whole = s.whole || string(t.name) == "spreadsheet"
+			continue
+		}
+		switch string(t.name) {
+		case "style":
+			style = attribute(t, "name")
+		case "table-properties":
+			if attribute(t, "display") == "false" {
+				s.hidden[style] = true
+			}
+		case "named-range":
+			s.named(t, "name", "cell-range-address")
+		case "database-range":
+			s.named(t, "name", "target-range-address")
+		case "table":
+			return true, s.table(t)
+		}
+	}
+}
+
+func attribute(t *tags, want string) string {
+	found := ""
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		if string(name) == want {
+			found = string(unescape(nil, value))
+		}
+	}
+	return found
+}
+
+func (s *odsSheet) named(t *tags, nameAttr, addressAttr string) {
+	var r [2]string
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		switch string(name) {
+		case nameAttr:
+			r[0] = string(unescape(nil, value))
+		case addressAttr:
+			r[1] = string(unescape(nil, value))
+		}
+	}
+	if r[0] != "" {
+		s.ranges = append(s.ranges, r)
+	}
+}
+
+// table notes what the start tag of a sheet says.
+func (s *odsSheet) table(t *tags) error {
+	s.prefix = prefixOf(t.b)
+	s.info, s.known, s.column = Info{}, About{}, 0
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		switch string(name) {
+		case "name":
+			s.info.Name = string(unescape(nil, value))
+		case "style-name":
+			s.info.Hidden = s.hidden[string(value)]
+		}
+	}
+	s.ended = t.empty
+	return nil
+}
+
+// skipTable goes behind the sheet.
+func (s *odsSheet) skipTable() error {
+	if s.ended {
+		return nil
+	}
+	end := []byte("</" + s.prefix + "table>")
+	for {
+		if at := indexFrom(s.window.b, s.window.at, end); at >= 0 {
+			s.window.at = at + len(end)
+			return nil
+		}
+		s.window.at = max(s.window.at, len(s.window.b)-len(end)+1)
+		if err := s.window.more(blockSize); err != nil {
+			return truncated(err)
+		}
+	}
+}

@@ -1,0 +1,450 @@
+package sheet
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strconv"
+)
+
+// xlsxSheet reads the part of one sheet (ECMA-376 part 1, 18.3).
+type xlsxSheet struct {
+	book   *xlsx
+	from   *inflated
+	window *window
+	prefix string // of the names of elements, with its colon
+	known  About
+	ended  bool
+}
+
+const shownMerges = 1000 // areas of merged cells that are kept
+
+// begin goes to the first row.
+func (s *xlsxSheet) begin() error {
+	for {
+		t, err := s.window.tag()
+		if err == io.EOF {
+			return errTruncated
+		}
+		if err != nil {
+			return err
+		}
+		if t.close {
+			continue
+		}
+		switch string(t.name) {
+		case "col":
+			s.column(t)
+		case "sheetData":
+			s.prefix = prefixOf(t.b)
+			t.end()
+			s.ended = t.empty
+			return nil
+		}
+	}
+}
+
+// column notes hidden columns.
+func (s *xlsxSheet) column(t *tags) {
+	var span Span
+	hidden := false
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		switch string(name) {
+		case "min":
+			span.First, _ = strconv.Atoi(string(value))
+		case "max":
+			span.Last, _ = strconv.Atoi(string(value))
+		case "hidden":
+			hidden = isTrue(value)
+		}
+	}
+	if hidden && span.First > 0 && span.Last <= maxColumns {
+		s.known.HiddenColumns = append(s.known.HiddenColumns, span)
+	}
+}
+
+// isTrue reads an xsd:boolean.
+func isTrue(value []byte) bool { return string(value) == "1" || string(value) == "true" }
+
+func (s *xlsxSheet) block(first int) ([]byte, int, error) {
+	if s.ended {
+		return nil, 0, s.tail()
+	}
+	last := []byte("</" + s.prefix + "sheetData")
+	w := s.window
+	for {
+		rest := w.b[w.at:]
+		if len(rest) >= blockSize || bytes.Contains(rest, last) {
+			stop, ended := s.cut(rest, last)
+			w.at += stop
+			s.ended = ended
+			switch {
+			case stop > 0:
+				return rest[:stop:stop], s.after(rest[:stop], first), nil
+			case ended:
+				return nil, 0, s.tail()
+			}
+		}
+		if err := w.more(blockSize); err != nil {
+			return nil, 0, truncated(err)
+		}
+	}
+}
+
+// cut gives the length of the whole rows at the start of b, and whether they are the last. Where there are comments or
+// CDATA sections, or only empty rows, it walks over the tags.
+func (s *xlsxSheet) cut(b, last []byte) (stop int, ended bool) {
+	if !bytes.Contains(b, []byte("<!")) {
+		if stop = bytes.Index(b, last); stop >= 0 {
+			return stop, true
+		}
+		row := []byte("</" + s.prefix + "row>")
+		if stop = bytes.LastIndex(b, row); stop >= 0 {
+			return stop + len(row), false
+		}
+	}
+	stop = 0
+	for t := (&tags{b: b}); t.next(); {
+		if string(t.name) == "sheetData" && t.close {
+			return stop, true
+		}
+		if string(t.name) != "row" {
+			continue
+		}
+		closing := t.close
+		t.end()
+		if (closing || t.empty) && b[t.at-1] == '>' {
+			stop = t.at
+		}
+	}
+	return stop, false
+}
+
+// after is the number of the row behind those in b, of which the first is number first unless it says another.
+func (s *xlsxSheet) after(b []byte, first int) int {
+	if at := bytes.LastIndex(b, []byte("<"+s.prefix+"row ")); at >= 0 {
+		t := &tags{b: b[at:]}
+		t.next()
+		if n := rowNumber(t); n > 0 {
+			return n + 1
+		}
+	}
+	t := &tags{b: b}
+	for t.next() {
+		if string(t.name) == "row" && !t.close {
+			if n := rowNumber(t); n > 0 {
+				first = n
+			}
+			first++
+		}
+	}
+	return first
+}
+
+func rowNumber(t *tags) int {
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		if string(name) == "r" {
+			n, _ := strconv.Atoi(string(value))
+			return n
+		}
+	}
+	return 0
+}
+
+// tail reads what stands behind the rows, and sees that the part is whole.
+func (s *xlsxSheet) tail() error {
+	whole := false
+	for {
+		t, err := s.window.tag()
+		if err == io.EOF {
+			if !whole {
+				return errTruncated
+			}
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		switch string(t.name) {
+		case "mergeCell":
+			for name, value, more := t.attr(); more; name, value, more = t.attr() {
+				if area, ok := ParseArea(string(value)); string(name) == "ref" && ok {
+					s.known.MergedCount++
+					if len(s.known.Merged) < shownMerges {
+						s.known.Merged = append(s.known.Merged, area)
+					}
+				}
+			}
+		case "worksheet":
+			whole = whole || t.close
+		}
+	}
+}
+
+func (s *xlsxSheet) about() About      { return s.known }
+func (s *xlsxSheet) progress() float64 { return s.from.share() }
+func (s *xlsxSheet) Close() error      { return s.from.Close() }
+
+// read reads the next row of b.
+func (s *xlsxSheet) read(b *Block, r *Row) (bool, error) {
+	t := &tags{b: b.Raw, at: b.at}
+	for t.next() {
+		if string(t.name) != "row" || t.close {
+			continue
+		}
+		r.Number = b.first
+		for name, value, more := t.attr(); more; name, value, more = t.attr() {
+			switch string(name) {
+			case "r":
+				if n, err := strconv.Atoi(string(value)); err == nil && n > 0 {
+					r.Number = n
+				}
+			case "hidden":
+				r.Hidden = isTrue(value)
+			}
+		}
+		if r.Number > maxRows {
+			return false, Oddity{fmt.Sprintf("it has a row %d, and a sheet has at most %d", r.Number, maxRows), "check where it comes from"}
+		}
+		b.first = r.Number + 1
+		var err error
+		if !t.empty {
+			err = s.cells(t, r)
+		}
+		b.at = t.at
+		return true, err
+	}
+	b.at = t.at
+	return false, nil
+}
+
+// xlsxCell is a cell as its markup has it.
+type xlsxCell struct {
+	column  int
+	kind    []byte // the attribute t
+	style   int
+	value   []byte
+	given   bool // it has a v
+	formula bool
+	inline  []byte
+}
+
+// cells reads the cells of a row up to its end tag.
+func (s *xlsxSheet) cells(t *tags, r *Row) error {
+	column := 0
+	for t.next() {
+		switch string(t.name) {
+		case "row":
+			if t.close {
+				t.end()
+				return nil
+			}
+		case "c":
+			if t.close {
+				break
+			}
+			c := xlsxCell{column: column + 1}
+			if err := s.cell(t, &c, r); err != nil {
+				return err
+			}
+			column = c.column
+			continue
+		}
+		t.end()
+	}
+	return nil
+}
+
+// cell reads a cell and what it holds.
+func (s *xlsxSheet) cell(t *tags, c *xlsxCell, r *Row) error {
+	for name, value, more := t.attr(); more; name, value, more = t.attr() {
+		if len(name) != 1 {
+			continue
+		}
+		switch name[0] {
+		case 'r':
+			column, _, ok := reference(value)
+			if !ok || column == 0 {
+				return Oddity{fmt.Sprintf("its row %d has a cell %q, and there is no such address", r.Number, value), "check where it comes from"}
+			}
+			c.column = column
+		case 's':
+			c.style = digits(value)
+		case 't':
+			c.kind = value
+		}
+	}
+	if c.column > maxColumns {
+		return Oddity{fmt.Sprintf("its row %d has more than %d cells", r.Number, maxColumns), "check where it comes from"}
+	}
+	if !t.empty {
+		s.content(t, c, r)
+	}
+	if c.formula {
+		r.Formulas++
+	}
+	return s.keep(c, r)
+}
+
+func digits(b []byte) int {
+	n := 0
+	for _, c := range b {
+		if c < '0' || c > '9' || n > 1<<30 {
+			return -1
+		}
+		n = n*10 + int(c-'0')
+	}
+	return n
+}
+
+// content reads the elements in a cell up to its end tag.
+func (s *xlsxSheet) content(t *tags, c *xlsxCell, r *Row) {
+	for t.next() {
+		switch string(t.name) {
+		case "v":
+			if t.close {
+				c.value, c.given = t.text, true
+			}
+		case "f":
+			c.formula = true
+		case "is":
+			if !t.close {
+				t.end()
+				start := len(r.room)
+				if !t.empty {
+					r.room = unescapeHex(richText(r.room, t, "is"), start)
+				}
+				c.inline = r.room[start:len(r.room):len(r.room)]
+				t.empty = false
+				continue
+			}
+		case "":
+			if t.name == nil { // a CDATA section, as the value
+				c.value, c.given = t.text, true
+				t.next()
+			}
+		case "c":
+			if t.close {
+				t.end()
+				return
+			}
+		}
+		t.end()
+		t.empty = false
+	}
+}
+
+// keep adds the cell to the row, unless it holds nothing.
+func (s *xlsxSheet) keep(c *xlsxCell, r *Row) error {
+	kept := Cell{Column: c.column}
+	switch string(c.kind) {
+	case "s":
+		n := digits(bytes.TrimSpace(c.value))
+		if !c.given || n < 0 || n >= len(s.book.strings.offsets) {
+			kept.Kind, kept.Fault = Faulty, "refers to a text that the workbook doesn't have"
+			break
+		}
+		text, err := s.book.strings.get(n)
+		if err != nil {
+			return err
+		}
+		kept.Kind, kept.Text = Text, text
+	case "str":
+		kept.Kind, kept.Text = Text, r.unescaped(c.value, true)
+	case "inlineStr":
+		kept.Kind, kept.Text = Text, c.inline
+	case "b":
+		kept.Kind, kept.Text = Truth, truth(isTrue(bytes.TrimSpace(c.value)))
+	case "e":
+		kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), "is an error, not a value"
+	case "d":
+		kept.Kind, kept.Text = Moment, r.put(isoMoment(string(c.value), s.shown(c.style)))
+	default:
+		s.number(c, r, &kept)
+	}
+	if c.formula && len(c.value) == 0 && !c.given && kept.Kind != Faulty {
+		kept.Kind, kept.Text, kept.Fault = Faulty, nil, "holds a formula whose result is not stored; open the workbook and save it"
+	}
+	if kept.Kind == Faulty || len(kept.Text) > 0 {
+		r.Cells = append(r.Cells, kept)
+	}
+	return nil
+}
+
+func (s *xlsxSheet) shown(style int) shown {
+	if style >= 0 && style < len(s.book.styles) {
+		return s.book.styles[style]
+	}
+	return asNumber
+}
+
+func (s *xlsxSheet) number(c *xlsxCell, r *Row, kept *Cell) {
+	if len(bytes.TrimSpace(c.value)) == 0 {
+		return
+	}
+	as := s.shown(c.style)
+	if as == asNumber {
+		text, ok := number(c.value)
+		kept.Kind, kept.Text = Number, text
+		if !ok {
+			kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), "is stored as a number, but is none"
+		}
+		return
+	}
+	text, why := moment(c.value, as, isTrue([]byte(s.book.workbook.Properties.Date1904)))
+	kept.Kind, kept.Text, kept.Fault = Moment, r.put(text), why
+	if why != "" {
+		kept.Kind, kept.Text = Faulty, c.value
+	}
+}
+
+func truth(yes bool) []byte {
+	if yes {
+		return []byte("true")
+	}
+	return []byte("false")
+}
+
+// unescaped gives text without references, copied only where it has some.
+func (r *Row) unescaped(text []byte, hex bool) []byte {
+	if plain(text) && !(hex && bytes.Contains(text, []byte("_x"))) {
+		return text
+	}
+	start := len(r.room)
+	r.room = unescape(r.room, text)
+	if hex {
+		r.room = unescapeHex(r.room, start)
+	}
+	return r.room[start:len(r.room):len(r.room)]
+}
+
+// isoMoment gives a moment of ISO 8601 as this package writes it.
+func isoMoment(text string, as shown) string {
+	date, clock, both := cutT(text)
+	clock = trimZone(clock)
+	if as == asDate && (clock == "" || clock == "00:00:00" || clock == "00:00") {
+		return date
+	}
+	if !both {
+		return text
+	}
+	return date + " " + clock
+}
+
+func cutT(text string) (date, clock string, both bool) {
+	for i, c := range text {
+		if c == 'T' {
+			return text[:i], text[i+1:], true
+		}
+	}
+	return text, "", false
+}
+
+// trimZone takes zeros off fractions of seconds, and a Z.
+func trimZone(clock string) string {
+	b := bytes.TrimSuffix([]byte(clock), []byte("Z"))
+	if bytes.IndexByte(b, '.') >= 0 {
+		b = bytes.TrimRight(bytes.TrimRight(b, "0"), ".")
+	}
+	return string(b)
+}

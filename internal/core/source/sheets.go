@@ -1,0 +1,547 @@
+package source
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"hash/maphash"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source/sheet"
+)
+
+// sheetTable is a table in a sheet.
+type sheetTable struct {
+	*file
+	book   sheet.Book
+	number int // of the sheet, from 0
+	area   sheet.Area
+	manner Manner
+	header Header
+	left   int // the column of the first field
+	width  int
+	first  int // the first row that is a record
+
+	rows    *sheet.Rows
+	seed    maphash.Seed
+	second  *sheet.Rows
+	place   int // the block that second gives next
+	ahead   []*sheet.Block
+	last    int64 // the last row with a record
+	records int64 // records
+}
+
+// openSheets opens the sheets of a workbook: each one with every, else the one that is asked for, or the only one.
+func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error) {
+	if asked.Encoding != "" || asked.Delimiter != 0 || asked.Quote != "" || asked.Footer != 0 {
+		return nil, f.odd("this is a workbook, so it has no encoding, delimiter, quote or footer", "take them out; range: says where rows end")
+	}
+	book, err := sheet.Open(z)
+	if err != nil {
+		return nil, f.broken(err)
+	}
+	wanted, err := chooseSheets(f, book, asked, every)
+	if err != nil {
+		return nil, errors.Join(f.broken(err), book.Close())
+	}
+	var tables []Table
+	for _, w := range wanted {
+		t, err := openSheet(f, book, w, asked)
+		if err == nil && t == nil && len(wanted) > 1 {
+			continue // an empty one
+		}
+		if err == nil && t == nil {
+			err = f.odd(fmt.Sprintf("sheet %q holds nothing", w.sheet.Name), "say another sheet")
+		}
+		if err != nil {
+			for _, t := range tables {
+				t.Close()
+			}
+			return nil, errors.Join(err, book.Close())
+		}
+		f.uses++
+		tables = append(tables, t)
+	}
+	if len(tables) == 0 {
+		return nil, f.odd("the workbook holds nothing: all its sheets are empty", "check that this is the right file")
+	}
+	f.also = append(f.also, book)
+	return tables, nil
+}
+
+// broken says what is wrong with a workbook.
+func (f *file) broken(err error) error {
+	var odd sheet.Oddity
+	if errors.As(err, &odd) {
+		return fault.Because(fault.Refused, err, fault.Problem{File: f.path, What: odd.What, Do: odd.Do})
+	}
+	var known *fault.Fault
+	if err == nil || errors.As(err, &known) {
+		return err
+	}
+	return unreadable(f.path, err)
+}
+
+// chosen is a sheet, or a part of it, that is to be read.
+type chosen struct {
+	number int
+	sheet  sheet.Info
+	area   sheet.Area
+	table  *sheet.Named
+	all    []sheet.Info
+}
+
+// chooseSheets finds what asked means.
+func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, error) {
+	all, err := book.Sheets()
+	if err != nil {
+		return nil, err
+	}
+	whole := sheet.Area{Top: 1, Left: 1}
+	area, isArea := sheet.ParseArea(asked.Range)
+	if asked.Range != "" && !isArea {
+		return chooseNamed(f, book, all, asked)
+	}
+	if isArea {
+		whole = area
+	}
+	if asked.Sheet != "" {
+		n, err := sheetNumber(f, all, asked.Sheet)
+		return []chosen{{number: n, sheet: at(all, n), area: whole, all: all}}, err
+	}
+	var visible []chosen
+	for i, s := range all {
+		if every || !s.Hidden {
+			visible = append(visible, chosen{number: i, sheet: s, area: whole, all: all})
+		}
+	}
+	if every {
+		return visible, nil
+	}
+	if len(visible) > 1 {
+		if visible, err = filledSheets(book, visible); err != nil {
+			return nil, err
+		}
+	}
+	if len(visible) == 1 {
+		return visible, nil
+	}
+	return nil, f.odd(fmt.Sprintf("the workbook has %d sheets that could be meant: %s", len(visible), sheetNames(all)),
+		"say sheet: with the name of one")
+}
+
+func at(all []sheet.Info, n int) sheet.Info {
+	if n < 0 || n >= len(all) {
+		return sheet.Info{}
+	}
+	return all[n]
+}
+
+func sheetNames(all []sheet.Info) string {
+	names := make([]string, len(all))
+	for i, s := range all {
+		names[i] = s.Name
+		if s.Hidden {
+			names[i] += " (hidden)"
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// sheetNumber is the sheet with a name, or else a number.
+func sheetNumber(f *file, all []sheet.Info, name string) (int, error) {
+	if n := slices.IndexFunc(all, func(s sheet.Info) bool { return Plain(s.Name) == Plain(name) }); n >= 0 {
+		return n, nil
+	}
+	if n, err := strconv.Atoi(name); err == nil && n >= 1 && n <= len(all) {
+		return n - 1, nil
+	}
+	return -1, f.odd(fmt.Sprintf("the workbook has no sheet %q", name), "its sheets are: "+sheetNames(all))
+}
+
+// chooseNamed finds a named range or table.
+func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked Asked) ([]chosen, error) {
+	named, err := book.Names()
+	if err != nil {
+		return nil, err
+	}
+	names := make([]string, len(named))
+	for i, n := range named {
+		names[i] = n.Name
+		if Plain(n.Name) != Plain(asked.Range) {
+			continue
+		}
+		if asked.Sheet != "" {
+			if at, err := sheetNumber(f, all, asked.Sheet); err != nil || at != n.Sheet {
+				continue
+			}
+		}
+		c := chosen{number: n.Sheet, sheet: all[n.Sheet], area: n.Area, all: all}
+		if n.Table {
+			c.table = &n
+			if c.area.Bottom > 0 {
+				c.area.Bottom -= n.Totals
+			}
+		}
+		return []chosen{c}, nil
+	}
+	return nil, f.odd(fmt.Sprintf("the workbook has no range or table %q", asked.Range),
+		"write it as B4:K900, or by name; "+fault.DidYouMean(asked.Range, names))
+}
+
+// filledSheets leaves those that hold something.
+func filledSheets(book sheet.Book, of []chosen) ([]chosen, error) {
+	var filled []chosen
+	for _, c := range of {
+		rows, err := book.Rows(c.number)
+		if err != nil {
+			return nil, err
+		}
+		var r sheet.Row
+		for {
+			b, err := rows.Next()
+			if err == io.EOF {
+				break
+			}
+			if err != nil {
+				return nil, errors.Join(err, rows.Close())
+			}
+			if b.Next(&r) {
+				filled = append(filled, c)
+				break
+			}
+		}
+		rows.Close()
+	}
+	return filled, nil
+}
+
+// openSheet opens a sheet and finds its header; nil for one that holds nothing.
+func openSheet(f *file, book sheet.Book, c chosen, asked Asked) (*sheetTable, error) {
+	s := &sheetTable{file: f, book: book, number: c.number, area: c.area, seed: maphash.MakeSeed()}
+	s.manner = Manner{Path: f.path, Format: book.Format(), Sheet: c.sheet.Name, Range: asked.Range}
+	for _, one := range c.all {
+		s.manner.Sheets = append(s.manner.Sheets, Sheet(one))
+	}
+	if c.table != nil && asked.Header == (Lines{}) {
+		asked.Header = Lines{First: c.area.Top, Last: c.area.Top + c.table.Header - 1, None: c.table.Header == 0}
+	}
+	var err error
+	if s.rows, err = book.Rows(c.number); err != nil {
+		return nil, f.broken(err)
+	}
+	sample, err := s.look(asked)
+	if err == nil && len(sample) == 0 {
+		return nil, s.rows.Close()
+	}
+	if err == nil {
+		err = s.findHeader(sample, asked)
+	}
+	if err != nil {
+		return nil, errors.Join(err, s.rows.Close())
+	}
+	return s, nil
+}
+
+// look reads the first rows that hold something, and keeps the blocks for later.
+func (s *sheetTable) look(asked Asked) ([]row, error) {
+	var sample []row
+	for len(sample) < max(sampled, asked.Header.Last) {
+		b, err := s.rows.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return nil, s.broken(err)
+		}
+		copied := *b
+		s.ahead = append(s.ahead, &copied)
+		var r sheet.Row
+		for len(sample) < sampled && b.Next(&r) {
+			if one, ok := s.sampleRow(&r); ok {
+				sample = append(sample, one)
+			}
+		}
+		if b.Err() != nil {
+			return nil, s.broken(b.Err())
+		}
+		const most = 64 // blocks of nothing but blank rows
+		if len(s.ahead) > most && len(sample) > 0 {
+			break
+		}
+	}
+	return sample, nil
+}
+
+// sampleRow gives the cells of a row that lie in the area, from its left column on.
+func (s *sheetTable) sampleRow(r *sheet.Row) (row, bool) {
+	one := row{line: int64(r.Number)}
+	if r.Number < s.area.Top || s.area.Bottom > 0 && r.Number > s.area.Bottom {
+		return one, false
+	}
+	for _, c := range r.Cells {
+		if c.Column < s.area.Left || s.area.Right > 0 && c.Column > s.area.Right {
+			continue
+		}
+		i := c.Column - s.area.Left
+		for len(one.cells) <= i {
+			one.cells, one.typed = append(one.cells, ""), append(one.typed, false)
+		}
+		one.cells[i] = string(bytes.TrimSpace(c.Text))
+		one.typed[i] = c.Kind == sheet.Number || c.Kind == sheet.Moment || c.Kind == sheet.Truth
+	}
+	return one, len(one.cells) > 0
+}
+
+// findHeader finds the header in the sample, and with it the columns.
+func (s *sheetTable) findHeader(sample []row, asked Asked) error {
+	found := titled{-1, -1, 1}
+	switch lines := asked.Header; {
+	case lines.None:
+	case lines.First > 0:
+		found.first = slices.IndexFunc(sample, func(r row) bool { return r.line >= int64(lines.First) && r.line <= int64(lines.Last) })
+		for found.last = found.first; found.last >= 0 && found.last+1 < len(sample) && sample[found.last+1].line <= int64(lines.Last); {
+			found.last++
+		}
+		if found.first < 0 {
+			return refused(&s.manner, int64(lines.First), "there is no header here", "correct header: in the ladle file")
+		}
+	default:
+		found = judgeHeader(sample)
+	}
+	s.manner.Header = found.guess(sample, asked.Header)
+	data := sample
+	if found.first >= 0 {
+		data = sample[found.last+1:]
+		s.header.Line = sample[found.last].line
+		s.first = int(s.header.Line) + 1
+		for _, r := range sample[:found.first] {
+			s.manner.Above++
+			if len(s.manner.Titles) < fewTitles {
+				s.manner.Titles = append(s.manner.Titles, strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
+			}
+		}
+	}
+	from, to := extent(sample[max(0, found.first):found.last+1], data)
+	s.left, s.width = s.area.Left+from, to-from
+	if s.area.Right > 0 && asked.Range != "" {
+		s.left, s.width, from = s.area.Left, s.area.Right-s.area.Left+1, 0
+	}
+	var titles []row
+	if found.first >= 0 {
+		for _, r := range sample[found.first : found.last+1] {
+			r.cells = r.cells[min(from, len(r.cells)):]
+			titles = append(titles, r)
+		}
+	}
+	s.header.Names = names(titles, s.width, func(i int) string { return "column " + sheet.ColumnName(s.left+i) })
+	return nil
+}
+
+// extent is the run of columns that have a name, or a value in half of the rows.
+func extent(titles, data []row) (from, to int) {
+	filled := map[int]int{}
+	last := 0
+	for _, r := range data {
+		for i := range r.cells {
+			if !r.blank(i) {
+				filled[i]++
+				last = max(last, i+1)
+			}
+		}
+	}
+	for _, r := range titles {
+		for i := range r.cells {
+			if !r.blank(i) {
+				filled[i] += len(data) + 1
+				last = max(last, i+1)
+			}
+		}
+	}
+	from = -1
+	for i := range last {
+		if enough := filled[i]*2 >= len(data); filled[i] > 0 && (enough || titles == nil) {
+			if from < 0 {
+				from = i
+			}
+			to = i + 1
+		}
+	}
+	return max(from, 0), max(to, 1)
+}
+
+// Header has the names of the columns.
+func (s *sheetTable) Header() Header { return s.header }
+
+// Files says how the sheet is read.
+func (s *sheetTable) Files() []*Manner {
+	about := s.rows.About()
+	s.manner.HiddenColumns = nil
+	for _, span := range about.HiddenColumns {
+		for c := max(span.First, s.left); c <= span.Last && c < s.left+s.width; c++ {
+			s.manner.HiddenColumns = append(s.manner.HiddenColumns, sheet.ColumnName(c))
+		}
+	}
+	if about.MergedCount > 0 {
+		s.manner.Merged = 0
+		for _, a := range about.Merged {
+			if int64(a.Bottom) > s.header.Line && a.Left < s.left+s.width {
+				s.manner.Merged++
+			}
+		}
+	}
+	if s.last > 0 {
+		s.manner.Blank = s.last - max(s.header.Line, int64(s.area.Top)-1) - s.records
+	}
+	return []*Manner{&s.manner}
+}
+
+// Size is the bytes of the file.
+func (s *sheetTable) Size() int64 { return s.info.Size() }
+
+// Sum is the SHA-256 of the file.
+func (s *sheetTable) Sum() (string, error) { return s.sum() }
+
+func (s *sheetTable) count(c *Chunk) {
+	s.manner.count(c)
+	s.last, s.records = max(s.last, c.Counts.last), s.records+c.Counts.Records
+}
+
+// Next gives the next chunk; io.EOF at the end of the sheet.
+func (s *sheetTable) Next() (*Chunk, error) {
+	var b *sheet.Block
+	if len(s.ahead) > 0 {
+		b, s.ahead = s.ahead[0], s.ahead[1:]
+	} else {
+		var err error
+		if b, err = s.rows.Next(); err == io.EOF {
+			return nil, err
+		} else if err != nil {
+			return nil, s.broken(err)
+		}
+	}
+	o := Origin{Offset: int64(b.Number), Length: len(b.Raw), Done: int64(float64(s.Size()) * s.rows.Progress()), sum: maphash.Bytes(s.seed, b.Raw)}
+	return s.chunk(b, o), nil
+}
+
+func (s *sheetTable) chunk(b *sheet.Block, o Origin) *Chunk {
+	return &Chunk{Raw: b.Raw, Origin: o, rows: &sheetRows{of: s, block: b}}
+}
+
+// Again reads the chunk with origin o a second time. It is an error when the file has changed since.
+func (s *sheetTable) Again(o Origin) (*Chunk, error) {
+	if s.second == nil || int64(s.place) > o.Offset {
+		if s.second != nil {
+			s.second.Close()
+		}
+		var err error
+		if s.second, err = s.book.Rows(s.number); err != nil {
+			return nil, s.broken(err)
+		}
+		s.place = 0
+	}
+	for {
+		b, err := s.second.Next()
+		if err == io.EOF {
+			return nil, changed(s.path)
+		}
+		if err != nil {
+			return nil, s.broken(err)
+		}
+		s.place++
+		if int64(b.Number) == o.Offset {
+			if maphash.Bytes(s.seed, b.Raw) != o.sum {
+				return nil, changed(s.path)
+			}
+			return s.chunk(b, o), nil
+		}
+	}
+}
+
+// Close closes the sheet. Its file is closed with the last one.
+func (s *sheetTable) Close() error {
+	errs := []error{s.rows.Close()}
+	if s.second != nil {
+		errs = append(errs, s.second.Close())
+	}
+	return errors.Join(append(errs, s.release())...)
+}
+
+// sheetRows reads records from a block of a sheet.
+type sheetRows struct {
+	of    *sheetTable
+	block *sheet.Block
+	row   sheet.Row
+}
+
+func (s *sheetRows) next(c *Chunk, r *Record) bool {
+	for s.block.Next(&s.row) {
+		if n := s.row.Number; n < s.of.first || n < s.of.area.Top || s.of.area.Bottom > 0 && n > s.of.area.Bottom {
+			continue
+		}
+		if !s.fill(r) {
+			continue
+		}
+		if s.row.Hidden {
+			c.Counts.Hidden++
+		}
+		c.Counts.Formulas += int64(s.row.Formulas)
+		c.Counts.Merged += int64(s.row.Merged)
+		c.Counts.last = int64(s.row.Number)
+		return true
+	}
+	if err := s.block.Err(); err != nil {
+		c.err = s.of.broken(err)
+	}
+	return false
+}
+
+// fill makes a record of the row; false when it holds nothing in the columns of the table.
+func (s *sheetRows) fill(r *Record) bool {
+	t := s.of
+	r.Position, r.Raw = int64(s.row.Number), nil
+	r.Fields, r.Stored = blank(r.Fields, t.width), blank(r.Stored, t.width)
+	held := false
+	for i := range s.row.Cells {
+		cell := &s.row.Cells[i]
+		at := cell.Column - t.left
+		if at < 0 || at >= t.width {
+			if cell.Column >= t.area.Left && (t.area.Right == 0 || cell.Column <= t.area.Right) && len(bytes.TrimSpace(cell.Text)) > 0 {
+				r.Problem = fmt.Sprintf("cell %s holds %q, outside of the columns of the table; say range: to leave it out",
+					sheet.CellName(cell.Column, s.row.Number), shortened(cell.Text))
+			}
+			continue
+		}
+		held = true
+		r.Fields[at], r.Stored[at] = cell.Text, stored[cell.Kind]
+		if cell.Kind == sheet.Faulty {
+			r.Faults = append(r.Faults, Fault{at, cell.Fault})
+		}
+	}
+	return held || r.Problem != ""
+}
+
+var stored = [...]Stored{sheet.Text: StoredText, sheet.Number: StoredNumber, sheet.Moment: StoredMoment, sheet.Truth: StoredTruth, sheet.Faulty: StoredBlank}
+
+// blank gives n slots that hold nothing.
+func blank[T any](room []T, n int) []T {
+	if cap(room) < n {
+		return make([]T, n)
+	}
+	room = room[:n]
+	clear(room)
+	return room
+}
+
+func shortened(b []byte) string {
+	const most = 40
+	if r := []rune(string(b)); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return string(b)
+}

@@ -1,13 +1,22 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
+	"ladle/internal/core/survey"
+	"ladle/internal/term"
 )
 
 func TestStatus(t *testing.T) {
@@ -40,5 +49,31 @@ func TestNumbersForPeople(t *testing.T) {
 	assert.Equal(t, "2 000 lines", plural(2000, "line"))
 	for seconds, want := range map[float64]string{0.0004: "0 ms", 0.0336: "34 ms", 1.26: "1.3 s"} {
 		assert.Equal(t, want, duration(seconds))
+	}
+}
+
+func TestASurveyFitsTheScreen(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a file with a long name.csv")
+	var header, row []string
+	for i := range 30 {
+		header = append(header, fmt.Sprintf("Column with a long name %d", i))
+		row = append(row, strings.Repeat("wide ", i))
+	}
+	content := strings.Join(header, ";") + "\n" + strings.Repeat(strings.Join(row, ";")+"\n"+strings.Repeat("12;", 29)+"x\n", 3)
+	require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
+	tables, err := survey.Open([]string{path}, source.Asked{})
+	require.NoError(t, err)
+	defer survey.Close(tables)
+	s, err := survey.Run(context.Background(), tables, nil)
+	require.NoError(t, err)
+	for _, width := range []int{80, 120} {
+		for _, inDepth := range []bool{false, true} {
+			var out bytes.Buffer
+			showSurvey(term.NewPlain(&out, width), s, inDepth)
+			for line := range strings.Lines(out.String()) {
+				assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), width, line)
+			}
+			assert.Contains(t, out.String(), "Column with a lo")
+		}
 	}
 }

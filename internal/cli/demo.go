@@ -109,6 +109,7 @@ func showNext(s *term.Screen, folder string) {
 	file, log, db := filepath.Join(folder, demo.LadleFile), filepath.Join(folder, demo.LogFile), filepath.Join(folder, demo.Database)
 	s.Title("What to try next")
 	for _, next := range [][2]string{
+		{"see what is in files before you load them:", fmt.Sprintf("%s survey %s %s", typed(), filepath.Join(folder, "arrivals.csv"), filepath.Join(folder, "vessel-register.csv"))},
 		{"read what was set aside, and why:", "cat " + filepath.Join(folder, "arrivals.set-aside.csv")},
 		{"correct a line of a file, and see what would come in:", fmt.Sprintf("%s try %s --db %s", typed(), file, db)},
 		{"load again: nothing is added twice:", fmt.Sprintf("%s load %s --db %s --yes", typed(), file, db)},

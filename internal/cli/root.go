@@ -39,7 +39,7 @@ func Main(arguments []string) int {
 func root(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "ladle",
-		Usage:     "put CSV files into related tables that already hold rows",
+		Usage:     "put CSV files and workbooks into related tables that already hold rows",
 		UsageText: "ladle COMMAND [OPTIONS]",
 		Description: "ladle reads files, puts lookup rows in before the rows that point at them, adds nothing twice, and\n" +
 			"proves before it commits that what is in the database is what was in the files.\n" +
@@ -49,7 +49,7 @@ func root(asJSON *bool) *cli.Command {
 			"aside; 5 the outcome of the commit is unknown; 130 interrupted, nothing changed.",
 		Version:         Version,
 		HideHelpCommand: true,
-		Commands:        []*cli.Command{demoCommand(), tryCommand(asJSON), loadCommand(asJSON)},
+		Commands:        []*cli.Command{surveyCommand(asJSON), demoCommand(), tryCommand(asJSON), loadCommand(asJSON)},
 		Writer:          os.Stdout,
 		ErrWriter:       os.Stderr,
 		ExitErrHandler:  func(context.Context, *cli.Command, error) {},

@@ -78,6 +78,11 @@ func TestBadInput(t *testing.T) {
 		}, 2, []string{"a new row of flag also needs name"}},
 		{"a constant that its column can't take", func(w *world) { w.ladle("gt: GT", "gt: {constant: 1.25}") }, 2,
 			[]string{`the constant "1.25" has more than 1 digits after the point`}},
+		{"what can't be said of a file", func(w *world) {
+			w.ladle("file: in.csv", `file: in.csv, header: 4-2, footer: x, encoding: martian, delimiter: ";;", quote: "''", sheet: 1`)
+		}, 2, []string{`header: can't be "4-2"`, `footer: can't be "x"`, `encoding: can't be "martian"`, "windows-1252", `delimiter: can't be ";;"`, `quote: can't be "''"`}},
+		{"a sheet of a text", func(w *world) { w.ladle("file: in.csv", "file: in.csv, sheet: 1") }, 1, []string{"this is text, not a workbook, so it has no sheet or range"}},
+		{"a pattern that matches nothing", func(w *world) { w.ladle("file: in.csv", "file: calls-*.csv") }, 3, []string{"calls-*.csv: no file has a name like this"}},
 		{"another version of the format", func(w *world) { w.ladle("ladle: 1", "ladle: 2") }, 2, []string{"reads version 1"}},
 		{"existing dates that can't be read", func(w *world) {
 			sqliteFile{}.exec(w, "db", "INSERT INTO port_call (vessel_id, arrived) VALUES (7, '31/12/2025')")

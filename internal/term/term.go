@@ -40,6 +40,9 @@ func NewScreen(out io.Writer) *Screen {
 	return s
 }
 
+// NewPlain shows on out in a given width, without colour.
+func NewPlain(out io.Writer, width int) *Screen { return &Screen{out: out, width: width} }
+
 // Interactive tells whether a person can answer: both standard input and standard error are a terminal.
 func Interactive() bool {
 	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
@@ -82,6 +85,9 @@ func Safe(s string) string {
 
 // commands tells the characters that are not shown but do something: control and format characters.
 func commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicode.Is(unicode.Cf, r)) }
+
+// Width is the number of columns of the screen.
+func (s *Screen) Width() int { return s.width }
 
 // Line shows a line.
 func (s *Screen) Line(format string, arguments ...any) {

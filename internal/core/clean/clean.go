@@ -4,7 +4,6 @@ package clean
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
@@ -61,7 +60,10 @@ type problem struct {
 func Read(ctx context.Context, t source.Table, columns []Column, dir string, told func(done int64)) (*Rows, error) {
 	rows := &Rows{Spool: spool.New(dir, Types(columns)), Problems: spool.NewLog(dir)}
 	fields := len(t.Header().Names)
-	work := func(chunk *source.Chunk) *cleaned { return cleanChunk(chunk, columns, fields) }
+	work := func(chunk *source.Chunk) *cleaned {
+		chunk.Seal()
+		return cleanChunk(chunk, columns, fields)
+	}
 	err := source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaned) error {
 		if told != nil {
 			told(chunk.Origin.Done)
@@ -79,7 +81,7 @@ func cleanChunk(chunk *source.Chunk, columns []Column, fields int) *cleaned {
 	var r source.Record
 	for row := 0; chunk.Next(&r); row++ {
 		p.batch.Columns[Lines].AppendNum(r.Position)
-		if why := misshapen(&r, fields); why != "" {
+		if why := source.Misshapen(&r, fields); why != "" {
 			p.problems = append(p.problems, problem{row, WholeRow, "", why})
 			for i := range columns {
 				p.batch.Columns[i+1].AppendState(value.Bad)
@@ -105,18 +107,6 @@ func parse(to *value.Column, c Column, r *source.Record) error {
 		}
 	}
 	return value.Parse(to, c.Type, r.Fields[c.Field])
-}
-
-func misshapen(r *source.Record, fields int) string {
-	switch {
-	case r.Problem != "":
-		return r.Problem
-	case len(r.Fields) < fields:
-		return fmt.Sprintf("the line has only %d of %d fields", len(r.Fields), fields)
-	case len(r.Fields) > fields:
-		return fmt.Sprintf("the line has %d fields, the header %d", len(r.Fields), fields)
-	}
-	return ""
 }
 
 func (rows *Rows) keep(chunk *source.Chunk, p *cleaned) error {

@@ -43,14 +43,16 @@ func guessed(t source.Table) ([]string, error) {
 
 // hidden tells what of a sheet is read although a person doesn't see it, or doesn't see it so.
 func hidden(name string, m *source.Manner) (notes []string) {
-	if m.HiddenRows > 0 {
+	if m.HiddenRows == 1 {
+		notes = append(notes, name+": 1 of its rows is hidden; it is read too")
+	} else if m.HiddenRows > 1 {
 		notes = append(notes, fmt.Sprintf("%s: %d of its rows are hidden; they are read too", name, m.HiddenRows))
 	}
 	if len(m.HiddenColumns) > 0 {
-		notes = append(notes, fmt.Sprintf("%s: columns %s are hidden; they can be used", name, strings.Join(m.HiddenColumns, ", ")))
+		notes = append(notes, fmt.Sprintf("%s: hidden columns, which can be used: %s", name, strings.Join(m.HiddenColumns, ", ")))
 	}
 	if m.Merged > 0 {
-		notes = append(notes, fmt.Sprintf("%s: %d blocks of cells are merged; only the first cell of each holds a value", name, m.Merged))
+		notes = append(notes, fmt.Sprintf("%s: blocks of merged cells, of which only the first cell holds a value: %d", name, m.Merged))
 	}
 	return notes
 }

@@ -14,7 +14,7 @@ type part[T any] struct {
 }
 
 // Each reads t to its end. Chunks are given to work, several side by side, and what work made of them to keep, one
-// after the other in the order of the file. What work made must not be used when it failed.
+// after the other in the order of the file. Neither may hold on to the memory of a chunk. What work made must not be used when it failed.
 func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*Chunk, T) error) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
@@ -43,6 +43,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 		if err = p.chunk.Err(); err == nil {
 			t.count(p.chunk)
 			err = keep(p.chunk, p.made)
+			p.chunk.Release()
 		}
 		if err != nil {
 			stop() // the feeder ends, and nobody works on when this returns

@@ -2,6 +2,7 @@ package source
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"strings"
@@ -113,12 +114,6 @@ func named(name string) (encoding.Encoding, error) {
 	return e, nil
 }
 
-// KnownEncoding tells whether files in the encoding of that name can be read.
-func KnownEncoding(name string) bool {
-	_, err := named(name)
-	return err == nil
-}
-
 // use reads on with an encoding.
 func (d *decoded) use(is Guess, e encoding.Encoding) {
 	d.is = is
@@ -156,12 +151,18 @@ func (d *decoded) Read(b []byte) (int, error) {
 
 // asciiPrefix is the length of the part of b before the first byte that isn't ASCII.
 func asciiPrefix(b []byte) int {
-	for i, c := range b {
-		if c >= utf8.RuneSelf {
-			return i
+	i := 0
+	for ; i+32 <= len(b); i += 32 {
+		block := (*[32]byte)(b[i:])
+		if (binary.LittleEndian.Uint64(block[:])|binary.LittleEndian.Uint64(block[8:])|binary.LittleEndian.Uint64(block[16:])|binary.LittleEndian.Uint64(block[24:]))&highs != 0 {
+			break
 		}
 	}
-	return len(b)
+	for ; i+8 <= len(b) && binary.LittleEndian.Uint64(b[i:])&highs == 0; i += 8 {
+	}
+	for ; i < len(b) && b[i] < utf8.RuneSelf; i++ {
+	}
+	return i
 }
 
 // judge finds the encoding by what starts with tail.

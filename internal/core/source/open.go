@@ -36,10 +36,26 @@ func Open(paths []string, asked Asked) (Table, error) {
 	return t, nil
 }
 
-// All opens everything that holds rows in the file at path, one by one: each file of an archive, each sheet of a
+// All opens everything that holds rows in the files that a pattern matches, one by one: each file of an archive, each sheet of a
 // workbook.
-func All(path string, asked Asked) ([]Table, error) {
-	return openAll(path, asked, true)
+func All(pattern string, asked Asked) ([]Table, error) {
+	paths, err := match(pattern)
+	if err != nil {
+		return nil, err
+	}
+	var all []Table
+	var failed []error
+	for _, path := range paths {
+		tables, err := openAll(path, asked, true)
+		all, failed = append(all, tables...), append(failed, err)
+	}
+	if err := errors.Join(failed...); err != nil {
+		for _, t := range all {
+			t.Close()
+		}
+		return nil, Together(err)
+	}
+	return all, nil
 }
 
 // match gives the files that a pattern means.

@@ -1,6 +1,10 @@
 package source
 
-import "slices"
+import (
+	"fmt"
+	"hash/maphash"
+	"slices"
+)
 
 // Origin is where a chunk stands among the files of its table.
 type Origin struct {
@@ -19,7 +23,10 @@ type Chunk struct {
 	Counts Counts
 	rows   rows
 	err    error
-	wanted []int // for each column of the table, its position in the file; nil when they are in order
+	seed   maphash.Seed
+	room   []byte      // the memory that Raw stands in, when nothing else does
+	free   chan []byte // where that goes for another chunk
+	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -30,6 +37,23 @@ type Counts struct {
 	Formulas int64 // cells that a formula gives its value
 	Merged   int64 // cells that stand for several
 	last     int64 // the last row
+}
+
+// Seal gives the origin of the chunk, by which it can be read again.
+func (c *Chunk) Seal() Origin {
+	c.Origin.sum = maphash.Bytes(c.seed, c.Raw)
+	return c.Origin
+}
+
+// Release gives the memory of the chunk back, when nobody uses it any more.
+func (c *Chunk) Release() {
+	if c.room != nil {
+		select {
+		case c.free <- c.room:
+		default:
+		}
+	}
+	c.Raw, c.room, c.rows = nil, nil, nil
 }
 
 // Err is why the chunk could not be read to its end, once Next gave false; nil for most.
@@ -68,6 +92,7 @@ const (
 	StoredNumber
 	StoredMoment // a number that its format shows as a date or time
 	StoredTruth
+	StoredFault // it can't be trusted
 )
 
 // Next reads the next record of the chunk into r; false when there is none.
@@ -111,4 +136,18 @@ func (r *Record) put(text string) []byte {
 	start := len(r.room)
 	r.room = append(r.room, text...)
 	return r.room[start:len(r.room):len(r.room)]
+}
+
+// Misshapen says why the fields of a record are not those of so many columns, or can't be trusted at all; "" for a
+// good one.
+func Misshapen(r *Record, columns int) string {
+	switch {
+	case r.Problem != "":
+		return r.Problem
+	case len(r.Fields) < columns:
+		return fmt.Sprintf("the line has only %d of %d fields", len(r.Fields), columns)
+	case len(r.Fields) > columns:
+		return fmt.Sprintf("the line has %d fields, the header %d", len(r.Fields), columns)
+	}
+	return ""
 }

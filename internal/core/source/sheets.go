@@ -425,12 +425,12 @@ func (s *sheetTable) Next() (*Chunk, error) {
 			return nil, s.broken(err)
 		}
 	}
-	o := Origin{Offset: int64(b.Number), Length: len(b.Raw), Done: int64(float64(s.Size()) * s.rows.Progress()), sum: maphash.Bytes(s.seed, b.Raw)}
+	o := Origin{Offset: int64(b.Number), Length: len(b.Raw), Done: int64(float64(s.Size()) * s.rows.Progress())}
 	return s.chunk(b, o), nil
 }
 
 func (s *sheetTable) chunk(b *sheet.Block, o Origin) *Chunk {
-	return &Chunk{Raw: b.Raw, Origin: o, rows: &sheetRows{of: s, block: b}}
+	return &Chunk{Raw: b.Raw, Origin: o, rows: &sheetRows{of: s, block: b}, seed: s.seed}
 }
 
 // Again reads the chunk with origin o a second time. It is an error when the file has changed since.
@@ -526,7 +526,7 @@ func (s *sheetRows) fill(r *Record) bool {
 	return held || r.Problem != ""
 }
 
-var stored = [...]Stored{sheet.Text: StoredText, sheet.Number: StoredNumber, sheet.Moment: StoredMoment, sheet.Truth: StoredTruth, sheet.Faulty: StoredBlank}
+var stored = [...]Stored{sheet.Text: StoredText, sheet.Number: StoredNumber, sheet.Moment: StoredMoment, sheet.Truth: StoredTruth, sheet.Faulty: StoredFault}
 
 // blank gives n slots that hold nothing.
 func blank[T any](room []T, n int) []T {

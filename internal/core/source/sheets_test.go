@@ -294,7 +294,7 @@ func TestWorkbooksOfALibrary(t *testing.T) {
 	}
 	require.Greater(t, len(chunks), 3)
 	for _, i := range []int{2, 3, 0} {
-		again, err := table.Again(chunks[i].Origin)
+		again, err := table.Again(chunks[i].Seal())
 		require.NoError(t, err)
 		var r Record
 		require.True(t, again.Next(&r))

@@ -64,27 +64,6 @@ func (h Header) Find(name string) []int {
 	return nil
 }
 
-// Asked is what is said about how a file is to be read. What is left zero is found by looking.
-type Asked struct {
-	Path      string // - for standard input
-	Header    Lines
-	Footer    int    // lines at the end that are no rows
-	Encoding  string // a name of the IANA registry of character sets
-	Delimiter byte
-	Quote     string // the character, or none
-	Sheet     string // of a workbook: its name or number
-	Range     string // of a sheet: B4:K900, or the name of a range or table
-}
-
-// Lines says on which lines the names of the columns stand.
-type Lines struct {
-	First, Last int // from 1; 0 when not said
-	None        bool
-}
-
-// Said tells whether the lines are known.
-func (l Lines) Said() bool { return l.None || l.First > 0 }
-
 // Manner is how a file is read.
 type Manner struct {
 	Path          string   `json:"file"`

@@ -25,7 +25,8 @@ type lines struct {
 
 	block   int    // where the block of 64 bytes starts whose marks are in mask
 	mask    uint64 // marks not looked at yet
-	returns bool   // there are carriage returns
+	quotes  bool   // there may be quotes
+	returns bool   // there may be carriage returns without a line feed behind them
 }
 
 // What can be wrong with a quote.
@@ -35,12 +36,11 @@ const (
 )
 
 func newLines(raw []byte, d Dialect, line int64, width int) *lines {
-	return &lines{Dialect: d, raw: raw, line: line, width: width, block: -64, returns: bytes.IndexByte(raw, '\r') >= 0}
+	return &lines{Dialect: d, raw: raw, line: line, width: width, block: -64, quotes: d.Quote != 0, returns: bytes.IndexByte(raw, '\r') >= 0}
 }
 
 func (l *lines) next(c *Chunk, r *Record) bool {
 	if l.at == 0 {
-		l.returns = bytes.IndexByte(l.raw, '\r') >= 0
 		if l.doubts != nil && l.doubts(l.raw) == "" {
 			l.doubts = nil
 		}
@@ -74,53 +74,77 @@ func (l *lines) judge(r *Record) {
 // read reads the record that starts at l.at and gives its end, without the end of the line. open is where the quote
 // stands that is never closed, or -1.
 func (l *lines) read(r *Record) (end, open int) {
+	raw, fields, mask, block := l.raw, r.Fields, l.mask, l.block // in registers, since this is what reading costs
 	field := l.at
 	for {
-		at := l.mark()
-		if at < 0 {
-			if field <= len(l.raw) {
-				r.Fields = append(r.Fields, l.raw[field:])
+		for mask == 0 {
+			if block += 64; block >= len(raw) {
+				r.Fields, l.mask, l.block, l.at = append(fields, raw[field:]), 0, block, len(raw)
+				return len(raw), -1
 			}
-			l.at = len(l.raw)
-			return len(l.raw), -1
+			mask = l.marks(block)
 		}
-		switch l.raw[at] {
-		case l.Delimiter:
-			r.Fields = append(r.Fields, l.raw[field:at])
+		at := block + bits.TrailingZeros64(mask)
+		mask &= mask - 1
+		c := raw[at]
+		if c == l.Delimiter {
+			fields = append(fields, raw[field:at])
 			field = at + 1
-		case '\n', '\r':
-			r.Fields = append(r.Fields, l.raw[field:at])
-			l.endLine(at)
-			return at, -1
-		default:
-			if at != field {
-				r.Problem = strayQuote
-				continue
-			}
-			content, after := l.quoted(at, r)
-			if after < 0 {
-				l.at = len(l.raw)
-				return len(l.raw), at
-			}
-			l.skip(after)
-			if !l.closes(after) {
-				r.Problem = textBehind
-				after = l.restOfField(after)
-			}
-			r.Fields = append(r.Fields, content)
-			if after >= len(l.raw) {
-				l.at = len(l.raw)
-				return len(l.raw), -1
-			}
-			if l.raw[after] != l.Delimiter {
-				l.endLine(after)
-				l.skip(l.at)
-				return after, -1
-			}
-			l.skip(after + 1)
-			field = after + 1
+			continue
 		}
+		if c == '\n' {
+			end = at
+			if end > field && raw[end-1] == '\r' {
+				end--
+			}
+			r.Fields, l.mask, l.block, l.at = append(fields, raw[field:end]), mask, block, at+1
+			l.line++
+			return end, -1
+		}
+		r.Fields, l.mask, l.block = fields, mask, block
+		after, open := l.special(r, field, at)
+		if open >= 0 || after < 0 {
+			return -after - 1, open
+		}
+		fields, mask, block = r.Fields, l.mask, l.block
+		field = after
 	}
+}
+
+// special goes on at raw[at], which is a quote or a carriage return, in the field that starts at raw[field]. It gives
+// the start of the next field; or, where the record ends, the end as -1-end.
+func (l *lines) special(r *Record, field, at int) (after, open int) {
+	switch {
+	case l.raw[at] == '\r':
+		r.Fields = append(r.Fields, l.raw[field:at])
+		l.endLine(at)
+		return -1 - at, -1
+	case at != field:
+		r.Problem = strayQuote
+		return field, -1
+	}
+	content, after := l.quoted(at, r)
+	if after < 0 {
+		l.at = len(l.raw)
+		return -1 - len(l.raw), at
+	}
+	l.skip(after)
+	if !l.closes(after) {
+		r.Problem = textBehind
+		after = l.restOfField(after)
+	}
+	r.Fields = append(r.Fields, content)
+	switch {
+	case after >= len(l.raw):
+		l.at = len(l.raw)
+		return -1 - len(l.raw), -1
+	case l.raw[after] != l.Delimiter:
+		l.endLine(after)
+		l.skip(l.at)
+		return -1 - after, -1
+	}
+	l.skip(after + 1)
+	return after + 1, -1
 }
 
 // closes tells whether a field can end at raw[at].
@@ -188,60 +212,57 @@ func (r *Record) undouble(field []byte, quote byte) []byte {
 
 // countLines counts the ends of lines in b.
 func countLines(b []byte) int64 {
-	n := bytes.Count(b, []byte{'\n'})
-	if bytes.IndexByte(b, '\r') >= 0 {
-		n += bytes.Count(b, []byte{'\r'}) - bytes.Count(b, []byte("\r\n"))
-	}
-	return int64(n)
-}
-
-// mark gives the position of the next delimiter, end of line or quote; -1 when there is none.
-func (l *lines) mark() int {
-	for l.mask == 0 {
-		l.block += 64
-		if l.block >= len(l.raw) {
-			return -1
-		}
-		l.mask = l.marks()
-	}
-	at := l.block + bits.TrailingZeros64(l.mask)
-	l.mask &= l.mask - 1
-	return at
+	var e ends
+	return e.count(b)
 }
 
 // skip passes over all marks before raw[at].
 func (l *lines) skip(at int) {
 	if at-l.block >= 64 {
-		l.block = at &^ 63
-		l.mask = 0
+		l.block, l.mask = at&^63, 0
 		if l.block >= len(l.raw) {
 			return
 		}
-		l.mask = l.marks()
+		l.mask = l.marks(l.block)
 	}
 	l.mask = l.mask >> (at - l.block) << (at - l.block)
 }
 
-// marks has a bit for each delimiter, end of line and quote in the block of 64 bytes at l.block.
-func (l *lines) marks() (mask uint64) {
-	block := l.raw[l.block:]
-	var short [64]byte
-	if len(block) < 64 {
-		n := copy(short[:], block)
-		block = short[:]
-		defer func() { mask &= 1<<n - 1 }()
+// marks has a bit for each delimiter, end of line and quote in the block of 64 bytes at l.raw[at].
+func (l *lines) marks(at int) uint64 {
+	rest := l.raw[at:]
+	if len(rest) < 64 {
+		var block [64]byte
+		n := copy(block[:], rest)
+		return l.marksIn(&block) & (1<<n - 1)
 	}
-	delimiter, quote := spread(l.Delimiter), spread('\n')
-	if l.Quote != 0 {
-		quote = spread(l.Quote)
+	block := (*[64]byte)(rest)
+	if l.quotes || l.returns {
+		return l.marksIn(block)
 	}
-	for i := 0; i < 64; i += 8 {
-		word := binary.LittleEndian.Uint64(block[i : i+8])
-		found := zeroes(word^delimiter) | zeroes(word^quote) | zeroes(word^newline)
-		if l.returns {
-			found |= zeroes(word ^ carriage)
+	d := spread(l.Delimiter)
+	return two(block[0:8], d) | two(block[8:16], d)<<8 | two(block[16:24], d)<<16 | two(block[24:32], d)<<24 |
+		two(block[32:40], d)<<32 | two(block[40:48], d)<<40 | two(block[48:56], d)<<48 | two(block[56:64], d)<<56
+}
+
+// two has a bit for each of eight bytes that is a delimiter or line feed.
+func two(b []byte, delimiter uint64) uint64 {
+	word := binary.LittleEndian.Uint64(b)
+	return (^(unlike(word^delimiter) & unlike(word^newline)) & highs) >> 7 * gather >> 56
+}
+
+func (l *lines) marksIn(block *[64]byte) (mask uint64) {
+	delimiter, quote := spread(l.Delimiter), spread(l.Quote)
+	for i := range 8 {
+		word := binary.LittleEndian.Uint64(block[8*i:])
+		others := unlike(word^delimiter) & unlike(word^newline)
+		if l.quotes {
+			others &= unlike(word ^ quote)
 		}
-		mask |= found >> 7 * gather >> 56 << i
+		if l.returns {
+			others &= unlike(word ^ carriage)
+		}
+		mask |= (^others & highs) >> 7 * gather >> 56 << (8 * i)
 	}
 	return mask
 }
@@ -256,17 +277,22 @@ const (
 
 func spread(b byte) uint64 { return uint64(b) * lows }
 
-// zeroes has the high bit of each byte of word that is zero.
-func zeroes(word uint64) uint64 { return ^((word&^highs + ^uint64(highs)) | word | ^uint64(highs)) }
+// unlike has the high bit of each byte of word that is not zero; its other bits mean nothing.
+func unlike(word uint64) uint64 { return (word&^highs + ^uint64(highs)) | word }
+
+// firstQuote is where the first quote stands in raw, or -1.
+func (d Dialect) firstQuote(raw []byte) int {
+	if d.Quote == 0 {
+		return -1
+	}
+	return bytes.IndexByte(raw, d.Quote)
+}
 
 // wholeRecords gives the length of the longest run of whole records at the start of raw. With ended, raw is the
 // end of the file, so its last record needs no line end. open is where a quote stands that nothing in raw closes,
 // or -1.
 func wholeRecords(raw []byte, d Dialect, ended bool) (length, open int) {
-	first := -1
-	if d.Quote != 0 {
-		first = bytes.IndexByte(raw, d.Quote)
-	}
+	first := d.firstQuote(raw)
 	if first < 0 {
 		if ended {
 			return len(raw), -1
@@ -304,7 +330,7 @@ func lastEnd(raw []byte) int {
 
 // notUTF8 tells why a record of a file in UTF-8 can't be trusted.
 func notUTF8(raw []byte) string {
-	if utf8.Valid(raw) {
+	if at := asciiPrefix(raw); at == len(raw) || utf8.Valid(raw[at:]) {
 		return ""
 	}
 	return "it is not valid UTF-8"

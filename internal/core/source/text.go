@@ -32,9 +32,11 @@ type text struct {
 	from   *decoded
 	mark   int64 // bytes of the byte-order mark
 	seed   maphash.Seed
-	rest   []byte // read, but not given out yet
-	offset int64  // where rest starts in the text
-	line   int64  // the line on which rest starts
+	rest   []byte      // read, but not given out yet
+	room   []byte      // the memory in which rest stands
+	free   chan []byte // memory for chunks
+	offset int64       // where rest starts in the text
+	line   int64       // the line on which rest starts
 	ended  bool
 	ends   ends
 	second *forward
@@ -43,16 +45,23 @@ type text struct {
 // ends counts the ends of lines by their form.
 type ends struct{ lf, crlf, cr int }
 
+// count counts the ends of lines in b; a carriage return at its end is one.
 func (e *ends) count(b []byte) int64 {
-	e.lf += bytes.Count(b, []byte{'\n'})
-	n := bytes.Count(b, []byte{'\n'})
-	if bytes.IndexByte(b, '\r') >= 0 {
-		crlf := bytes.Count(b, []byte("\r\n"))
-		cr := bytes.Count(b, []byte{'\r'}) - crlf
-		e.lf, e.crlf, e.cr = e.lf-crlf, e.crlf+crlf, e.cr+cr
-		n += cr
+	lf, crlf, cr := bytes.Count(b, []byte{'\n'}), 0, 0
+	for at := bytes.IndexByte(b, '\r'); at >= 0; {
+		if at+1 < len(b) && b[at+1] == '\n' {
+			crlf++
+		} else {
+			cr++
+		}
+		next := bytes.IndexByte(b[at+1:], '\r')
+		if next < 0 {
+			break
+		}
+		at += 1 + next
 	}
-	return int64(n)
+	e.lf, e.crlf, e.cr = e.lf+lf-crlf, e.crlf+crlf, e.cr+cr
+	return int64(lf + cr)
 }
 
 func (e ends) String() string {
@@ -70,7 +79,7 @@ func (e ends) String() string {
 
 // openText opens what holds text, and finds how it is to be read.
 func openText(c *content, asked Asked) (*text, error) {
-	t := &text{content: c, asked: asked, seed: maphash.MakeSeed(), line: 1}
+	t := &text{content: c, asked: asked, seed: maphash.MakeSeed(), line: 1, free: make(chan []byte, 32)}
 	t.manner = Manner{Path: c.path, Packed: c.packed, Format: formatText}
 	if asked.Sheet != "" || asked.Range != "" {
 		return nil, refused(&t.manner, 0, "this is text, not a workbook, so it has no sheet or range", "take sheet: and range: out")
@@ -262,8 +271,9 @@ func (t *text) fill() error {
 // more appends n bytes of the text to rest.
 func (t *text) more(n int) error {
 	held := len(t.rest)
-	room := make([]byte, held+n)
+	room := t.memory(held + n)
 	copy(room, t.rest)
+	t.room = room
 	got, err := io.ReadFull(t.from, room[held:])
 	t.rest = room[:held+got]
 	if err == io.EOF || err == io.ErrUnexpectedEOF && t.whole() {
@@ -275,6 +285,18 @@ func (t *text) more(n int) error {
 		return unreadable(t.path, err)
 	}
 	return nil
+}
+
+// memory gives n bytes, those of a released chunk where that is enough.
+func (t *text) memory(n int) []byte {
+	select {
+	case room := <-t.free:
+		if cap(room) >= n {
+			return room[:n]
+		}
+	default:
+	}
+	return make([]byte, n, n+n/8)
 }
 
 // whole tells, when the text ended, that it did not end too early.
@@ -363,20 +385,28 @@ func (t *text) tooLong(open int) error {
 
 func (t *text) cut(end int) *Chunk {
 	raw := t.rest[:end:end]
-	o := Origin{Offset: t.offset, Length: end, Line: t.line, Done: t.read.Load(), sum: maphash.Bytes(t.seed, raw)}
+	o := Origin{Offset: t.offset, Length: end, Line: t.line, Done: t.read.Load()}
 	if t.ended && end == len(t.rest) {
 		o.Done = t.Size()
 	}
+	before := t.ends.cr
 	t.pass(end)
-	return t.chunk(raw, o)
+	c := t.chunk(raw, o)
+	if len(t.rest) < chunkSize { // it is copied before more is read
+		c.room, c.free = t.room, t.free
+	}
+	l := c.rows.(*lines)
+	l.returns = t.ends.cr > before
+	l.quotes = t.dialect.firstQuote(raw) >= 0
+	return c
 }
 
 func (t *text) chunk(raw []byte, o Origin) *Chunk {
-	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8}
+	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8, quotes: t.dialect.Quote != 0, returns: true}
 	if t.from.foreign() {
 		l.doubts = t.notDecoded
 	}
-	return &Chunk{Raw: raw, Origin: o, rows: l}
+	return &Chunk{Raw: raw, Origin: o, rows: l, seed: t.seed}
 }
 
 // notDecoded tells why a record that was in another encoding can't be trusted.

@@ -298,7 +298,7 @@ func TestChunksHoldWholeRecordsAndCanBeReadAgain(t *testing.T) {
 					break
 				}
 				require.NoError(t, err)
-				origins = append(origins, chunk.Origin)
+				origins = append(origins, chunk.Seal())
 				var r Record
 				for k := 0; chunk.Next(&r); k++ {
 					require.Equal(t, want[n], texts(r.Fields))
@@ -339,8 +339,9 @@ func TestAFileThatChangesIsNoticed(t *testing.T) {
 	require.NoError(t, err)
 	chunk, err := f.Next()
 	require.NoError(t, err)
+	origin := chunk.Seal()
 	require.NoError(t, os.WriteFile(f.Files()[0].Path, []byte("a,b\n1,30\n"), 0o600))
-	_, err = f.Again(chunk.Origin)
+	_, err = f.Again(origin)
 	assert.ErrorContains(t, err, "changed while it was being read")
 	_, err = f.Sum()
 	assert.ErrorContains(t, err, "changed while it was being read")
@@ -363,7 +364,7 @@ func TestSeveralFilesAreOneTable(t *testing.T) {
 			break
 		}
 		require.NoError(t, err)
-		again, err := f.Again(chunk.Origin)
+		again, err := f.Again(chunk.Seal())
 		require.NoError(t, err)
 		var r, s Record
 		for chunk.Next(&r) && again.Next(&s) {

@@ -23,7 +23,7 @@ type several struct {
 // union makes one table of several; failed is what went wrong when they were opened.
 func union(tables []Table, failed error) (Table, error) {
 	if failed != nil {
-		return nil, together(failed)
+		return nil, Together(failed)
 	}
 	if len(tables) == 1 {
 		return tables[0], nil
@@ -43,8 +43,8 @@ func union(tables []Table, failed error) (Table, error) {
 	return s, nil
 }
 
-// together makes one fault of joined errors, of the gravest class among them.
-func together(err error) error {
+// Together makes one fault of joined errors, of the gravest class among them.
+func Together(err error) error {
 	joined, ok := err.(interface{ Unwrap() []error })
 	if !ok {
 		return err

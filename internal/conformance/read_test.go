@@ -1,0 +1,152 @@
+package conformance
+
+import (
+	"bytes"
+	"compress/gzip"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// suite is a workbook that an office suite wrote; it has the sheet Register.
+const suite = "../core/source/sheet/testdata/register."
+
+// TestLoadsOfAllThatIsRead loads the same rows from files of all forms.
+func TestLoadsOfAllThatIsRead(t *testing.T) {
+	table := "CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, gt AMOUNT);"
+	ladle := func(input string) string {
+		return "ladle: 1\ninputs:\n  in: {" + input + "}\ntables:\n  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., name: Vessel, gt: GT}}\nset_aside_limit: any\n"
+	}
+	lines := "Reg. No.;Vessel;GT\r\n007;Møwe;1234.5\r\n008;Grey Heron;x\r\n009;same;0.5\r\n"
+	cases := []struct {
+		name, input string
+		make        func(w *world)
+		asides      []string
+	}{
+		{"semicolons in windows-1252", "file: in.csv", func(w *world) { w.write("in.csv", strings.ReplaceAll(lines, "ø", "\xf8")) }, []string{`in.csv:3: GT "x" is not a number`}},
+		{"packed with gzip, with titles above", "file: in.csv.gz", func(w *world) {
+			var b bytes.Buffer
+			z := gzip.NewWriter(&b)
+			_, err := z.Write([]byte("Register;;\n" + lines))
+			require.NoError(w, err)
+			require.NoError(w, z.Close())
+			w.write("in.csv.gz", b.String())
+		}, []string{`in.csv.gz:4: GT "x" is not a number`}},
+		{"several files, their columns in another order", "file: part-*.csv", func(w *world) {
+			w.write("part-1.csv", "GT,Vessel,Reg. No.\n1234.5,Møwe,007\n")
+			w.write("part-2.csv", "Vessel\tReg. No.\tGT\nGrey Heron\t008\tx\nsame\t009\t0.5\nagain\t009\t0.5\nagain\t009\t0.5\n")
+		}, []string{`part-2.csv:2: GT "x" is not a number`, `part-2.csv:3: part-2.csv:4 has the same key (reg_no), but another Vessel`,
+			`part-2.csv:4: part-2.csv:3 has the same key (reg_no), but another Vessel`, `part-2.csv:5: part-2.csv:3 has the same key (reg_no), but another Vessel`}},
+	}
+	for _, c := range cases {
+		everywhere(t, func(t *testing.T, on server) {
+			t.Run(c.name, func(t *testing.T) {
+				w := newWorld(t, on, table)
+				c.make(w)
+				w.write("f.ladle.yaml", ladle(c.input))
+				doc, r := w.load("load")
+				require.Equal(t, 4, r.status, r.stderr)
+				assert.Equal(t, c.asides, doc.asides())
+				want := []string{"007|Møwe|1234.5"}
+				if len(c.asides) == 1 {
+					want = append(want, "009|same|0.5")
+				}
+				assert.Equal(t, want, w.query("SELECT reg_no, name, gt FROM vessel ORDER BY 1"))
+			})
+		})
+	}
+	t.Run("standard input", func(t *testing.T) {
+		w := newWorld(t, sqliteFile{}, table)
+		w.write("f.ladle.yaml", ladle("file: \"-\""))
+		c := exec.Command(program, "load", "f.ladle.yaml", "--db", w.db, "--yes")
+		c.Dir, c.Stdin = w.dir, strings.NewReader(lines)
+		out, _ := c.CombinedOutput()
+		assert.Contains(t, string(out), `standard input:3: GT "x" is not a number`)
+		assert.Len(t, w.query("SELECT 1 FROM vessel"), 2)
+	})
+}
+
+func TestLoadOfAWorkbook(t *testing.T) {
+	for _, format := range []string{"ods", "xlsx"} {
+		t.Run(format, func(t *testing.T) {
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, gt AMOUNT, built DATE, share WORD);")
+			book, err := os.ReadFile(suite + format)
+			require.NoError(t, err)
+			w.write("register."+format, string(book))
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: register."+format+", sheet: Register}}\nset_aside_limit: any\ntables:\n  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., name: Vessel, gt: GT, built: Built, share: Twice}}\n")
+			doc, r := w.load("load")
+			require.Equal(t, 4, r.status, r.stderr)
+			assert.Equal(t, []string{"register." + format + `[Register]:5: Twice (L5) "#DIV/0!" is an error, not a value`}, doc.asides())
+			assert.Equal(t, "vessel: 4 = 2 added, 0 kept, 1 repeated, 1 aside", doc.tallies())
+			assert.Equal(t, []string{"007|Aurelia & Sons|1234.5|1987-03-04", "009|same|0.1|"}, w.query("SELECT reg_no, name, gt, ifnull(built, '') FROM vessel ORDER BY 1"))
+			assert.Contains(t, w.read("in.set-aside.csv"), "line,why,Reg. No.,Vessel,Remarks,GT,")
+			people := w.run("try", "f.ladle.yaml", "--db", w.db)
+			assert.Contains(t, unwrap(people.stdout), "1 of its rows is hidden; it is read too")
+		})
+	}
+}
+
+func TestSurvey(t *testing.T) {
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
+	require.Equal(t, 0, w.run("demo").status)
+	files := []string{"port-merrow/arrivals.csv", "port-merrow/cargo.csv", "port-merrow/vessel-register.csv", "port-merrow/berths.csv"}
+	t.Run("people read what testdata/survey.txt has", func(t *testing.T) {
+		r := w.run(append([]string{"survey"}, files...)...)
+		require.Equal(t, 0, r.status, r.stderr)
+		assert.Empty(t, r.stderr)
+		if os.Getenv("LADLE_TEST_WRITE") != "" {
+			require.NoError(t, os.WriteFile("testdata/survey.txt", []byte(r.stdout), 0o644))
+		}
+		want, err := os.ReadFile("testdata/survey.txt")
+		require.NoError(t, err)
+		assert.Equal(t, string(want), r.stdout, "LADLE_TEST_WRITE=1 writes it anew; read it before you commit it")
+	})
+	t.Run("one column in depth", func(t *testing.T) {
+		r := w.run("survey", files[2], "--column", "gt")
+		require.Equal(t, 0, r.status, r.stderr)
+		for _, says := range []string{"GT, column 5 of port-merrow/vessel-register.csv", "written 1,234.5", "16 of 17", `line 15 "395 t"`, "Most frequent", "█"} {
+			assert.Contains(t, r.stdout, says)
+		}
+	})
+	t.Run("one document", func(t *testing.T) {
+		r := w.run("survey", "--json", files[3])
+		var doc struct {
+			Inputs []struct {
+				Rows int
+				Read struct {
+					Delimiter struct{ Is string }
+				}
+				Columns []struct{ Name, Type string }
+				Keys    []struct{ Columns []string }
+			}
+		}
+		require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc))
+		assert.Equal(t, 6, doc.Inputs[0].Rows)
+		assert.Equal(t, ",", doc.Inputs[0].Read.Delimiter.Is)
+		assert.Equal(t, "decimal number", doc.Inputs[0].Columns[2].Type)
+		assert.Equal(t, []string{"Code"}, doc.Inputs[0].Keys[0].Columns)
+	})
+	for _, c := range []struct {
+		name      string
+		arguments []string
+		status    int
+		says      string
+	}{
+		{"no file", nil, 2, "survey needs a file"},
+		{"no such file", []string{"none.csv", files[3]}, 3, "none.csv: there is no such file"},
+		{"no such column", []string{files[3], "--column", "Coed"}, 2, `there is no column "Coed" did you mean "Code"?`},
+		{"a wrong option", []string{files[3], "--header", "first"}, 2, `--header can't be "first"`},
+		{"a file that is no table", []string{"port-merrow/harbour.db"}, 1, "this is a database, not a file with rows"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := w.run(append([]string{"survey"}, c.arguments...)...)
+			assert.Equal(t, c.status, r.status)
+			assert.Contains(t, unwrap(r.stderr), c.says)
+		})
+	}
+}

@@ -1,0 +1,512 @@
+package survey
+
+import (
+	"bytes"
+	"cmp"
+	"maps"
+	"math/bits"
+	"slices"
+	"unicode"
+	"unicode/utf8"
+
+	"ladle/internal/core/source"
+)
+
+const fewSpots = 5 // places that are told of what is odd
+
+// spots are the first places of something, and how often it came.
+type spots struct {
+	count int64
+	first []spot
+}
+
+// spot is a place and the cell there.
+type spot struct {
+	position int64
+	cell     string
+}
+
+func (s *spots) add(n int64, position int64, cell []byte) {
+	s.count += n
+	if len(s.first) < fewSpots || position < s.first[len(s.first)-1].position {
+		s.first = append(s.first, spot{position, shorten(string(cell))})
+		s.trim()
+	}
+}
+
+func (s *spots) merge(o *spots) {
+	s.count += o.count
+	if len(s.first) < fewSpots {
+		s.first = append(s.first, o.first...)
+		s.trim()
+	}
+}
+
+func (s *spots) trim() {
+	slices.SortFunc(s.first, func(a, b spot) int { return cmp.Compare(a.position, b.position) })
+	s.first = s.first[:min(len(s.first), fewSpots)]
+}
+
+func shorten(cell string) string {
+	const most = 60
+	if len(cell) <= most {
+		return cell
+	}
+	if r := []rune(cell); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return cell
+}
+
+// numbers is what was seen of a column read as numbers in one way.
+type numbers struct {
+	least, most     decimal
+	any             bool
+	whole, fraction int // the most digits before and after the point
+}
+
+func (n *numbers) add(d decimal) {
+	w, f := len(bytes.TrimLeft(d.whole, "0")), len(d.fraction)
+	n.whole, n.fraction = max(n.whole, w), max(n.fraction, f)
+	if !n.any || d.compare(n.least) < 0 {
+		n.least = d.clone()
+	}
+	if !n.any || d.compare(n.most) > 0 {
+		n.most = d.clone()
+	}
+	n.any = true
+}
+
+func (n *numbers) merge(o *numbers) {
+	if !o.any {
+		return
+	}
+	n.whole, n.fraction = max(n.whole, o.whole), max(n.fraction, o.fraction)
+	if !n.any || o.least.compare(n.least) < 0 {
+		n.least = o.least
+	}
+	if !n.any || o.most.compare(n.most) > 0 {
+		n.most = o.most
+	}
+	n.any = true
+}
+
+// moments is what was seen of a column read as dates in one way.
+type moments struct {
+	least, most int64
+	any         bool
+}
+
+func (m *moments) add(at int64) {
+	if !m.any || at < m.least {
+		m.least = at
+	}
+	if !m.any || at > m.most {
+		m.most = at
+	}
+	m.any = true
+}
+
+// look is something that cells can look like.
+type look uint8
+
+const (
+	lookMail look = iota
+	lookPhone
+	lookLink
+	lookPostcode
+	lookCurrency
+	lookPercent
+	lookUnit
+	looks
+)
+
+var lookNames = [...]string{"e-mail addresses", "phone numbers", "web addresses", "postcodes", "amounts with a currency", "percentages", "numbers with a unit"}
+
+// stats is what was seen of a column in a chunk, or in all of them.
+type stats struct {
+	given, empty         int64
+	blankWords           map[string]*spots
+	groups               map[fits]*spots // cells by what they fit
+	group                *spots          // the one of groups that was used last
+	groupFits            fits
+	known                []knownCell // by hash; nil where it doesn't help
+	met, metAgain        int         // cells that were not known, and those that were
+	odd, numeric         bool        // of the cell last taken: something is odd in it; it has a bucket
+	number, length       int32       // of the cell last taken: its bucket, and that of its length
+	short                int64       // dates with days or months of a single digit
+	clocks               map[string]int64
+	writings             map[writing]int64
+	whole, dot, comma    numbers // without marks, and with those of either reading
+	dates                [15]moments
+	times                moments
+	leastText, mostText  string
+	anyText              bool
+	lengths              [lengthBuckets]int64 // of characters: see lengthBucket
+	shortest, longest    int
+	zeros                spots // digits that start with a zero
+	outer, doubled, hard spots // blanks around, doubled ones, no-break ones
+	controls             spots // characters that don't show
+	looks                [looks]int64
+	faulty               spots // cells that can't be trusted
+	numberTexts          spots // of a sheet: numbers that are stored as texts
+	stored               [8]int64
+	buckets              map[int32]int64 // of numbers and moments
+}
+
+func newStats() *stats {
+	return &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, known: make([]knownCell, knownCells), clocks: map[string]int64{}, writings: map[writing]int64{},
+		buckets: map[int32]int64{}}
+}
+
+// add takes the different cells of a chunk.
+func (s *stats) add(t *tally) {
+	for i := range t.entries {
+		e := &t.entries[i]
+		var known *knownCell
+		if s.known != nil {
+			known = &s.known[e.hash>>8%knownCells]
+			if known.hash == e.hash && known.stored == e.stored && known.group != nil {
+				s.again(known, int64(e.count))
+				continue
+			}
+		}
+		s.odd = false
+		s.cell(t.text(e), source.Stored(e.stored), int64(e.count), e.first)
+		if !s.odd && known != nil {
+			*known = knownCell{e.hash, s.group, s.number, s.length, e.stored, s.numeric}
+		}
+	}
+	if s.met += len(t.entries); s.met > 4*knownCells && s.met > 4*s.metAgain {
+		s.known = nil
+	}
+}
+
+// again takes a cell that was met before, with nothing odd in it.
+func (s *stats) again(k *knownCell, n int64) {
+	s.metAgain++
+	s.given += n
+	s.stored[k.stored] += n
+	s.lengths[k.length] += n
+	k.group.count += n
+	if k.numeric {
+		s.buckets[k.number] += n
+	}
+}
+
+// knownCell is a cell with nothing odd in it that was met.
+type knownCell struct {
+	hash    uint64
+	group   *spots
+	number  int32 // its bucket
+	length  int32 // that of its length
+	stored  uint8
+	numeric bool
+}
+
+const knownCells = 1 << 13
+
+// cell takes a cell that came n times, first at position.
+func (s *stats) cell(cell []byte, stored source.Stored, n, position int64) {
+	if stored == source.StoredFault {
+		return // it is told as such
+	}
+	text := cell
+	if len(cell) > 0 && (cell[0] <= ' ' || cell[len(cell)-1] <= ' ' || cell[0] >= 0x80 || cell[len(cell)-1] >= 0x80) {
+		text = bytes.TrimSpace(cell)
+	}
+	s.numeric = false
+	if len(text) == 0 {
+		s.odd = true
+		s.empty += n
+		if len(cell) > 0 {
+			s.outer.add(n, position, cell)
+		}
+		return
+	}
+	s.stored[stored] += n
+	of := classesOf(cell)
+	s.shape(cell, text, of, n, position)
+	if isBlankWord(text) {
+		word := s.blankWords[string(text)]
+		if word == nil {
+			word = &spots{}
+			s.blankWords[string(text)] = word
+		}
+		word.add(n, position, cell)
+		s.odd = true
+		return
+	}
+	s.given += n
+	r := readCell(text, of)
+	if r.fits == 0 {
+		s.text(text, of, n)
+	} else {
+		s.reading(&r, n)
+	}
+	if s.group == nil || s.groupFits != r.fits {
+		s.groupFits, s.group = r.fits, s.groups[r.fits]
+		if s.group == nil {
+			s.group = &spots{}
+			s.groups[r.fits] = s.group
+		}
+	}
+	s.group.add(n, position, cell)
+	if r.zeros {
+		s.odd = true
+		s.zeros.add(n, position, cell)
+	}
+	if stored == source.StoredText && r.fits&(fitDot|fitComma) != 0 {
+		s.odd = true
+		s.numberTexts.add(n, position, cell)
+	}
+	if !s.anyText || string(text) < s.leastText {
+		s.leastText = string(text)
+	}
+	if !s.anyText || string(text) > s.mostText {
+		s.mostText = string(text)
+	}
+	s.anyText = true
+}
+
+// shape notes length and blanks.
+func (s *stats) shape(cell, text []byte, of class, n, position int64) {
+	if len(text) < len(cell) {
+		s.odd = true
+		s.outer.add(n, position, cell)
+	}
+	length := len(cell)
+	if of.has(classWide) {
+		length = utf8.RuneCount(cell)
+		if bytes.Contains(cell, []byte("\u00a0")) || bytes.Contains(cell, []byte("\u202f")) {
+			s.odd = true
+			s.hard.add(n, position, cell)
+		}
+	}
+	if of.has(classBlank) && bytes.Contains(text, []byte("  ")) {
+		s.odd = true
+		s.doubled.add(n, position, cell)
+	}
+	if of.has(classControl) || of.has(classWide) && bytes.IndexFunc(cell, unicode.IsControl) >= 0 {
+		s.odd = true
+		s.controls.add(n, position, cell)
+	}
+	s.length = int32(lengthBucket(length))
+	s.lengths[s.length] += n
+	if s.longest == 0 || length < s.shortest {
+		s.shortest = length
+	}
+	s.longest = max(s.longest, length)
+}
+
+const lengthBuckets = 64 + 32
+
+// lengthBucket is the bucket of a length: one for each up to 63, then one for each power of two.
+func lengthBucket(n int) int {
+	if n < 64 {
+		return n
+	}
+	return min(64+bits.Len(uint(n))-7, lengthBuckets-1)
+}
+
+// reading takes a cell that could be a number, a date or the like.
+func (s *stats) reading(r *seen, n int64) {
+	var f float64
+	switch {
+	case r.fits&fitWhole != 0:
+		s.whole.add(r.dot)
+		f = r.dot.float()
+	case r.fits&(fitDot|fitComma) == fitComma:
+		s.comma.add(r.comma)
+		f = r.comma.float()
+	case r.fits&fitDot != 0:
+		s.dot.add(r.dot)
+		if r.fits&fitComma != 0 {
+			s.comma.add(r.comma)
+		}
+		f = r.dot.float()
+	}
+	for i, p := range r.patterns {
+		if p >= 0 {
+			s.dates[p].add(r.moment[i])
+		}
+	}
+	if r.fits&anyDate != 0 && r.fits&fitWhole == 0 {
+		f = float64(r.moment[0])
+		if r.short {
+			s.short += n
+		}
+	}
+	if r.fits&fitTime != 0 {
+		s.times.add(r.micros)
+		f = float64(r.micros)
+	}
+	if r.clock != "" {
+		s.odd = true
+		s.clocks[r.clock] += n
+	}
+	if r.writing != (writing{}) && r.fits&(fitDot|fitComma) != 0 {
+		s.odd = true
+		r.writing.as = r.fits & (fitDot | fitComma)
+		s.writings[r.writing] += n
+		if r.writing.before+r.writing.behind != "" {
+			s.looks[lookOf(r.writing)] += n
+		}
+	}
+	s.number, s.numeric = bucket(f), true
+	s.buckets[s.number] += n
+}
+
+func lookOf(w writing) look {
+	for _, affix := range []string{w.before, w.behind} {
+		if bytes.ContainsAny([]byte(affix), "%‰") {
+			return lookPercent
+		}
+	}
+	return lookCurrency
+}
+
+// text takes a cell that is nothing but text.
+func (s *stats) text(text []byte, of class, n int64) {
+	odd := s.odd
+	s.odd = true
+	switch {
+	case of.has(classAt) && isMail(text):
+		s.looks[lookMail] += n
+	case (of.has(classSlash) || text[0] == 'w') && isLink(text):
+		s.looks[lookLink] += n
+	case !of.has(classDigit):
+		s.odd = odd
+	case !of.has(classLetter) && isPhone(text):
+		s.looks[lookPhone] += n
+	case of.has(classBlank) && of.has(classLetter) && isPostcode(text):
+		s.looks[lookPostcode] += n
+	case isUnit(text):
+		s.looks[lookUnit] += n
+	default:
+		s.odd = odd
+	}
+}
+
+// isMail tells an address of RFC 5322 in its usual form.
+func isMail(b []byte) bool {
+	at := bytes.IndexByte(b, '@')
+	return at > 0 && bytes.IndexByte(b[at+1:], '@') < 0 && bytes.LastIndexByte(b, '.') > at+1 && b[len(b)-1] != '.' && bytes.IndexByte(b, ' ') < 0
+}
+
+func isLink(b []byte) bool {
+	return bytes.HasPrefix(b, []byte("http://")) || bytes.HasPrefix(b, []byte("https://")) || bytes.HasPrefix(b, []byte("www."))
+}
+
+// isPhone tells digits, seven to fifteen (ITU-T E.164), with the marks that people put between them.
+func isPhone(b []byte) bool {
+	digits, marks := 0, 0
+	for _, c := range b {
+		switch {
+		case c >= '0' && c <= '9':
+			digits++
+		case bytes.IndexByte([]byte(" ()-/.+"), c) >= 0:
+			marks++
+		default:
+			return false
+		}
+	}
+	return digits >= 7 && digits <= 15 && marks > 0 && (b[0] == '+' || b[0] == '(' || b[0] == '0')
+}
+
+// isPostcode tells the shapes that postcodes with letters have: AB1 2CD, 1234 AB, A1B 2C3.
+func isPostcode(b []byte) bool {
+	if len(b) < 6 || len(b) > 8 || bytes.IndexByte(b, ' ') < 2 {
+		return false
+	}
+	letters, digits := 0, 0
+	for _, c := range b {
+		switch {
+		case c >= 'A' && c <= 'Z':
+			letters++
+		case c >= '0' && c <= '9':
+			digits++
+		case c != ' ':
+			return false
+		}
+	}
+	return letters >= 2 && digits >= 2 && letters+digits == len(b)-1
+}
+
+// isUnit tells a number with a short word behind it.
+func isUnit(b []byte) bool {
+	if b[0] < '0' || b[0] > '9' {
+		return false
+	}
+	end := bytes.IndexFunc(b, func(c rune) bool { return c != '.' && c != ',' && (c < '0' || c > '9') })
+	unit := bytes.TrimSpace(b[max(end, 0):])
+	return end > 0 && len(unit) > 0 && len(unit) <= 4 && bytes.IndexFunc(unit, func(c rune) bool { return !unicode.IsLetter(c) && c != '²' && c != '³' && c != '°' }) < 0
+}
+
+// merge adds what was seen in a later chunk.
+func (s *stats) merge(o *stats) {
+	s.given, s.empty, s.short = s.given+o.given, s.empty+o.empty, s.short+o.short
+	mergeSpots(s.blankWords, o.blankWords, 50)
+	mergeSpots(s.groups, o.groups, 1000)
+	mergeCounts(s.clocks, o.clocks)
+	mergeCounts(s.writings, o.writings)
+	for i := range s.lengths {
+		s.lengths[i] += o.lengths[i]
+	}
+	if o.longest > 0 && (s.longest == 0 || o.shortest < s.shortest) {
+		s.shortest = o.shortest
+	}
+	s.longest = max(s.longest, o.longest)
+	mergeCounts(s.buckets, o.buckets)
+	s.whole.merge(&o.whole)
+	s.dot.merge(&o.dot)
+	s.comma.merge(&o.comma)
+	for i := range s.dates {
+		s.dates[i].merge(o.dates[i])
+	}
+	s.times.merge(o.times)
+	if o.anyText {
+		if !s.anyText || o.leastText < s.leastText {
+			s.leastText = o.leastText
+		}
+		if !s.anyText || o.mostText > s.mostText {
+			s.mostText = o.mostText
+		}
+		s.anyText = true
+	}
+	for _, pair := range [][2]*spots{{&s.zeros, &o.zeros}, {&s.outer, &o.outer}, {&s.doubled, &o.doubled}, {&s.hard, &o.hard},
+		{&s.controls, &o.controls}, {&s.faulty, &o.faulty}, {&s.numberTexts, &o.numberTexts}} {
+		pair[0].merge(pair[1])
+	}
+	for i := range s.looks {
+		s.looks[i] += o.looks[i]
+	}
+	for i := range s.stored {
+		s.stored[i] += o.stored[i]
+	}
+}
+
+func (m *moments) merge(o moments) {
+	if o.any {
+		m.add(o.least)
+		m.add(o.most)
+	}
+}
+
+func mergeCounts[K comparable](to, from map[K]int64) {
+	for k, n := range from {
+		to[k] += n
+	}
+}
+
+// mergeSpots keeps at most so many kinds.
+func mergeSpots[K cmp.Ordered](to, from map[K]*spots, most int) {
+	for _, k := range slices.Sorted(maps.Keys(from)) {
+		switch mine := to[k]; {
+		case mine != nil:
+			mine.merge(from[k])
+		case len(to) < most:
+			to[k] = from[k]
+		}
+	}
+}

@@ -1,0 +1,206 @@
+package survey
+
+import (
+	"cmp"
+	"slices"
+)
+
+const (
+	mostDetermined = 48      // pairs of columns that are followed through all rows
+	mostParents    = 1 << 17 // values of a determining column that are held
+	byChance       = 5       // contradictions that columns without a bond would have, for it to be one
+)
+
+// determinant is a column that could decide others: each value of it always comes with the same values of theirs.
+type determinant struct {
+	column int
+	others []dependent
+	known  []bool   // for each value whether it was met
+	held   []uint64 // for each value the hashes of the others
+	met    int      // values
+	full   bool
+	ids    []int32 // room: for each entry of a pass, where its value stands in held
+	fine   []int32 // room: for each entry and each other, the entry of the other that was found to be right
+}
+
+// dependent is a column that another one decides.
+type dependent struct {
+	column    int
+	against   spots // rows that contradict
+	abandoned bool
+}
+
+// determinants finds, in the first rows, columns that repeat and decide others.
+func (s *sample) determinants() []*determinant {
+	var all []*determinant
+	pairs := 0
+	for a, hashes := range s.columns {
+		distinct, blanks := s.differing(hashes)
+		given := s.rows - blanks
+		if distinct < 2 || 2*distinct > given || pairs >= mostDetermined {
+			continue
+		}
+		first := s.firsts(hashes)
+		d := &determinant{column: a}
+		for b := range s.columns {
+			if b != a && pairs+len(d.others) < mostDetermined && s.decides(first, b, given-distinct) {
+				d.others = append(d.others, dependent{column: b})
+			}
+		}
+		if d.others != nil {
+			pairs += len(d.others)
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+// firsts gives for each row the first one with the same value; -1 for blank ones.
+func (s *sample) firsts(hashes []uint64) []int32 {
+	rows := map[uint64]int32{}
+	first := make([]int32, len(hashes))
+	for row, h := range hashes {
+		if h == s.blank {
+			first[row] = -1
+			continue
+		}
+		at, seen := rows[h]
+		if !seen {
+			at = int32(row)
+			rows[h] = at
+		}
+		first[row] = at
+	}
+	return first
+}
+
+// decides tells whether rows with the same value of a column, of which repeats come again, have the same of b, although
+// b differs so much that this is not by chance.
+func (s *sample) decides(first []int32, b, repeats int) bool {
+	hashes := s.columns[b]
+	against := 0
+	allowed := repeats / 50
+	counts := map[uint64]int{}
+	for row, at := range first {
+		if at >= 0 && hashes[row] != hashes[at] {
+			if against++; against > allowed {
+				return false
+			}
+		}
+	}
+	most := 0
+	for _, h := range hashes {
+		counts[h]++
+		most = max(most, counts[h])
+	}
+	return float64(repeats)*(1-float64(most)/float64(s.rows)) >= byChance
+}
+
+// add follows the column through a pass.
+func (d *determinant) add(p *pass, blank uint64) {
+	t := &p.tallies[d.column]
+	n := len(d.others)
+	d.ids, d.fine = d.ids[:0], d.fine[:0]
+	for range t.entries {
+		d.ids = append(d.ids, -1)
+	}
+	for range n * len(t.entries) {
+		d.fine = append(d.fine, -1)
+	}
+	if d.full {
+		return
+	}
+	for row, id := range t.ids {
+		at := d.ids[id]
+		if at == -1 {
+			at = d.place(&t.entries[id], blank, p, row)
+			d.ids[id] = at
+		}
+		if at < 0 {
+			continue
+		}
+		fine := d.fine[int(id)*n : int(id+1)*n]
+		for i := range d.others {
+			o := &d.others[i]
+			u := &p.tallies[o.column]
+			other := u.ids[row]
+			if fine[i] == other || o.abandoned {
+				continue
+			}
+			if u.entries[other].hash == d.held[int(at)*n+i] {
+				fine[i] = other
+				continue
+			}
+			o.against.add(1, p.positions[row], t.text(&t.entries[id]))
+		}
+	}
+}
+
+// place gives where a value is held; -2 for nowhere. A value that is new takes what stands in the row.
+func (d *determinant) place(e *entry, blank uint64, p *pass, row int) int32 {
+	if e.hash == blank {
+		return -2
+	}
+	if e.id < 0 || e.id >= mostParents {
+		d.full = true
+		return -2
+	}
+	n := len(d.others)
+	for int(e.id) >= len(d.known) {
+		d.known = append(d.known, make([]bool, len(d.known)+256)...)
+		d.held = append(d.held, make([]uint64, n*len(d.known)-len(d.held))...)
+	}
+	if !d.known[e.id] {
+		d.known[e.id] = true
+		d.met++
+		for i := range d.others {
+			u := &p.tallies[d.others[i].column]
+			d.held[int(e.id)*n+i] = u.entries[u.ids[row]].hash
+		}
+	}
+	return e.id
+}
+
+// settle drops what turned out not to hold for the rows.
+func (d *determinant) settle(rows int64) {
+	for i := range d.others {
+		o := &d.others[i]
+		o.abandoned = o.abandoned || o.against.count > rows/50+fewSpots
+	}
+}
+
+// parents are what was found to hold, without what follows from it.
+func parents(all []*determinant) []*determinant {
+	for _, d := range all {
+		d.others = slices.DeleteFunc(d.others, func(o dependent) bool { return o.abandoned })
+	}
+	var kept []*determinant
+	for _, d := range all {
+		if len(d.others) == 0 || d.full {
+			continue
+		}
+		follows := slices.ContainsFunc(all, func(o *determinant) bool { return o != d && o.covers(d) })
+		if !follows {
+			kept = append(kept, d)
+		}
+	}
+	slices.SortStableFunc(kept, func(a, b *determinant) int { return cmp.Compare(len(b.others), len(a.others)) })
+	return kept
+}
+
+// covers tells whether all that e decides is decided by d, which decides e too and is not much finer.
+func (d *determinant) covers(e *determinant) bool {
+	has := func(column int) bool {
+		return column == d.column || slices.ContainsFunc(d.others, func(o dependent) bool { return o.column == column })
+	}
+	if !has(e.column) || 2*e.met <= d.met {
+		return false
+	}
+	for _, o := range e.others {
+		if !has(o.column) {
+			return false
+		}
+	}
+	mutual := slices.ContainsFunc(e.others, func(o dependent) bool { return o.column == d.column })
+	return !mutual || d.column < e.column
+}

@@ -27,14 +27,22 @@ func main() {
 		stop(serverFloor(servers()[os.Args[2]], demo.NewHarbour(0, calls, 1)))
 		return
 	}
+	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "read": readAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
+		stop(parts[os.Args[1]](os.Args[2]))
+		return
+	}
 	program := flag.String("ladle", "bin/ladle", "the program to measure")
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "sqlite,postgres,mysql", "the kinds of databases to measure on")
+	on := flag.String("on", "files,sqlite,postgres,mysql", "what to measure: the reading of files, and loads on kinds of databases")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
+		if kind == "files" {
+			stop(b.reading(2**runs + 1))
+			continue
+		}
 		if kind == "sqlite" {
 			stop(b.sqlite(*runs, *large))
 			continue

@@ -257,16 +257,16 @@ func cutLeft(path string, n int) string {
 }
 
 func columnTable(s *term.Screen, in *survey.Input) term.Table {
-	t := term.Table{Header: []string{"", "column", "type", "blank", "different", "least", "greatest", "most frequent"}, Numbers: []int{0, 3, 4}}
+	t := term.Table{Header: []string{"", "column", "type", "blank", "distinct", "least", "greatest", "most frequent"}, Numbers: []int{0, 3, 4}}
 	wide := (s.Width() - 30) / 5
 	for _, c := range in.Columns {
-		kind := c.Type
+		kind := strings.TrimSuffix(c.Type, " number")
 		if c.Written != "" && !strings.HasPrefix(c.Written, "yyyy-MM-dd") && c.Type != "time" { // those of ISO 8601 go without saying
 			kind += " " + c.Written
 		}
-		different := count(c.Distinct)
+		distinct := count(c.Distinct)
 		if !c.Exact {
-			different = "~" + different
+			distinct = "~" + distinct
 		}
 		frequent := ""
 		if len(c.Frequent) > 0 && c.Frequent[0].Count > 1 {
@@ -276,7 +276,7 @@ func columnTable(s *term.Screen, in *survey.Input) term.Table {
 		for _, w := range c.Words {
 			blank += w.Count
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+6), cut(kind, 2*wide+4), count(blank), different, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+4), cut(kind, 2*wide+4), count(blank), distinct, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
 	}
 	return t
 }
@@ -471,7 +471,7 @@ func showColumn(s *term.Screen, in *survey.Input, c *survey.Column) {
 		exact = ", an estimate"
 	}
 	rows := [][]string{{"type", kind}, {"fit", fmt.Sprintf("%s of %s", count(c.Fit), count(c.Fit+c.Misfits.Count))}, {"blank", count(c.Blank)},
-		{"different", count(c.Distinct) + exact}, {"least", c.Least}, {"greatest", c.Most},
+		{"distinct", count(c.Distinct) + exact}, {"least", c.Least}, {"greatest", c.Most},
 		{"characters", fmt.Sprintf("%d to %d", c.Shortest, c.Longest)}}
 	if c.Digits > 0 {
 		rows = append(rows, []string{"digits", fmt.Sprintf("%d, of them %d after the point", c.Digits, c.Scale)})
@@ -517,6 +517,6 @@ func showBars(s *term.Screen, title string, bars []survey.Bar) {
 	room := max(10, s.Width()-wide-16)
 	for i, b := range bars {
 		length := int((b.Count*int64(room) + most - 1) / most)
-		s.Line("  %*s  %s %s", wide, labels[i], strings.Repeat("█", length), count(b.Count))
+		s.Line("  %*s  %s %s", wide, labels[i], strings.Repeat("▆", length), count(b.Count))
 	}
 }

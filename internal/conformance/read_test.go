@@ -109,7 +109,7 @@ func TestSurvey(t *testing.T) {
 	t.Run("one column in depth", func(t *testing.T) {
 		r := w.run("survey", files[2], "--column", "gt")
 		require.Equal(t, 0, r.status, r.stderr)
-		for _, says := range []string{"GT, column 5 of port-merrow/vessel-register.csv", "written 1,234.5", "16 of 17", `line 15 "395 t"`, "Most frequent", "█"} {
+		for _, says := range []string{"GT, column 5 of port-merrow/vessel-register.csv", "written 1,234.5", "16 of 17", `line 15 "395 t"`, "Most frequent", "▆"} {
 			assert.Contains(t, r.stdout, says)
 		}
 	})

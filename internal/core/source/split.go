@@ -289,10 +289,9 @@ func (d Dialect) firstQuote(raw []byte) int {
 }
 
 // wholeRecords gives the length of the longest run of whole records at the start of raw. With ended, raw is the
-// end of the file, so its last record needs no line end. open is where a quote stands that nothing in raw closes,
+// end of the file, so its last record needs no line end. first is where the first quote stands, or -1; open is where a quote stands that nothing in raw closes,
 // or -1.
-func wholeRecords(raw []byte, d Dialect, ended bool) (length, open int) {
-	first := d.firstQuote(raw)
+func wholeRecords(raw []byte, d Dialect, first int, ended bool) (length, open int) {
 	if first < 0 {
 		if ended {
 			return len(raw), -1

@@ -350,12 +350,13 @@ func (t *text) Next() (*Chunk, error) {
 		if !ended && t.asked.Footer > 0 {
 			raw = raw[:max(0, len(raw)-footerRoom)]
 		}
-		end, open := wholeRecords(raw, t.dialect, ended)
+		first := t.dialect.firstQuote(raw)
+		end, open := wholeRecords(raw, t.dialect, first, ended)
 		if open >= 0 && ended {
 			return nil, t.unclosed(end, open)
 		}
 		if end > 0 {
-			return t.cut(end), nil
+			return t.cut(end, first >= 0 && first < end), nil
 		}
 		if len(t.rest) > maxRecord {
 			return nil, t.tooLong(open)
@@ -383,7 +384,8 @@ func (t *text) tooLong(open int) error {
 	return t.refuse(t.line, "the record that starts here is longer than 16 MB", do)
 }
 
-func (t *text) cut(end int) *Chunk {
+// cut gives the next end bytes as a chunk.
+func (t *text) cut(end int, quotes bool) *Chunk {
 	raw := t.rest[:end:end]
 	o := Origin{Offset: t.offset, Length: end, Line: t.line, Done: t.read.Load()}
 	if t.ended && end == len(t.rest) {
@@ -397,7 +399,10 @@ func (t *text) cut(end int) *Chunk {
 	}
 	l := c.rows.(*lines)
 	l.returns = t.ends.cr > before
-	l.quotes = t.dialect.firstQuote(raw) >= 0
+	l.quotes = quotes
+	if t.from.is.Is == "" { // all was ASCII so far
+		l.doubts = nil
+	}
 	return c
 }
 

@@ -435,7 +435,7 @@ func FuzzText(f *testing.F) {
 				ours = append(ours, texts(r.Fields))
 			}
 		}
-		cut, _ := wholeRecords(content, d, false)
+		cut, _ := wholeRecords(content, d, d.firstQuote(content), false)
 		whole := newLines(content[:cut], d, 1, 0)
 		for n := 0; whole.at < cut; n++ { // what is cut off for a chunk reads as it does in the whole
 			var r Record

@@ -134,6 +134,7 @@ type stats struct {
 	met, metAgain        int         // cells that were not known, and those that were
 	odd, numeric         bool        // of the cell last taken: something is odd in it; it has a bucket
 	number, length       int32       // of the cell last taken: its bucket, and that of its length
+	kind                 uint8       // of the bucket
 	short                int64       // dates with days or months of a single digit
 	clocks               map[string]int64
 	writings             map[writing]int64
@@ -151,12 +152,28 @@ type stats struct {
 	faulty               spots // cells that can't be trusted
 	numberTexts          spots // of a sheet: numbers that are stored as texts
 	stored               [8]int64
-	buckets              map[int32]int64 // of numbers and moments
+	buckets              [bucketKinds]map[int32]*int64
+	bucketLast           *int64 // the one of buckets that was used last
+	clockLast            string // the pattern of times that was met last, and how often since
+	clockCount           int64
 }
 
+// The kinds of buckets: of whole numbers, of others with a decimal point or comma, and of dates and times.
+const (
+	wholeBuckets = iota
+	dotBuckets
+	commaBuckets
+	momentBuckets
+	bucketKinds
+)
+
 func newStats() *stats {
-	return &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, known: make([]knownCell, knownCells), clocks: map[string]int64{}, writings: map[writing]int64{},
-		buckets: map[int32]int64{}}
+	s := &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, known: make([]knownCell, knownCells), clocks: map[string]int64{},
+		writings: map[writing]int64{}}
+	for i := range s.buckets {
+		s.buckets[i] = map[int32]*int64{}
+	}
+	return s
 }
 
 // add takes the different cells of a chunk.
@@ -174,7 +191,10 @@ func (s *stats) add(t *tally) {
 		s.odd = false
 		s.cell(t.text(e), source.Stored(e.stored), int64(e.count), e.first)
 		if !s.odd && known != nil {
-			*known = knownCell{e.hash, s.group, s.number, s.length, e.stored, s.numeric}
+			*known = knownCell{hash: e.hash, group: s.group, length: s.length, stored: e.stored}
+			if s.numeric {
+				known.bucket = s.bucketLast
+			}
 		}
 	}
 	if s.met += len(t.entries); s.met > 4*knownCells && s.met > 4*s.metAgain {
@@ -189,19 +209,18 @@ func (s *stats) again(k *knownCell, n int64) {
 	s.stored[k.stored] += n
 	s.lengths[k.length] += n
 	k.group.count += n
-	if k.numeric {
-		s.buckets[k.number] += n
+	if k.bucket != nil {
+		*k.bucket += n
 	}
 }
 
 // knownCell is a cell with nothing odd in it that was met.
 type knownCell struct {
-	hash    uint64
-	group   *spots
-	number  int32 // its bucket
-	length  int32 // that of its length
-	stored  uint8
-	numeric bool
+	hash   uint64
+	group  *spots
+	length int32 // that of its length
+	stored uint8
+	bucket *int64 // of a number or moment
 }
 
 const knownCells = 1 << 13
@@ -311,39 +330,43 @@ func lengthBucket(n int) int {
 
 // reading takes a cell that could be a number, a date or the like.
 func (s *stats) reading(r *seen, n int64) {
-	var f float64
 	switch {
 	case r.fits&fitWhole != 0:
 		s.whole.add(r.dot)
-		f = r.dot.float()
-	case r.fits&(fitDot|fitComma) == fitComma:
-		s.comma.add(r.comma)
-		f = r.comma.float()
-	case r.fits&fitDot != 0:
-		s.dot.add(r.dot)
-		if r.fits&fitComma != 0 {
-			s.comma.add(r.comma)
+		s.bucket(wholeBuckets, r.dot.float(), n)
+	case r.fits&(fitDot|fitComma) != 0:
+		if r.fits&fitDot != 0 {
+			s.dot.add(r.dot)
+			s.bucket(dotBuckets, r.dot.float(), n)
 		}
-		f = r.dot.float()
+		if r.fits&fitComma != 0 {
+			s.odd = true
+			s.comma.add(r.comma)
+			s.bucket(commaBuckets, r.comma.float(), n)
+		}
+	case r.fits&anyDate != 0:
+		s.bucket(momentBuckets, float64(r.moment[0]), n)
+	case r.fits&fitTime != 0:
+		s.bucket(momentBuckets, float64(r.micros), n)
 	}
 	for i, p := range r.patterns {
 		if p >= 0 {
 			s.dates[p].add(r.moment[i])
 		}
 	}
-	if r.fits&anyDate != 0 && r.fits&fitWhole == 0 {
-		f = float64(r.moment[0])
-		if r.short {
-			s.short += n
-		}
+	if r.short {
+		s.short += n
 	}
 	if r.fits&fitTime != 0 {
 		s.times.add(r.micros)
-		f = float64(r.micros)
 	}
 	if r.clock != "" {
 		s.odd = true
-		s.clocks[r.clock] += n
+		if r.clock != s.clockLast {
+			s.clocks[s.clockLast] += s.clockCount
+			s.clockLast, s.clockCount = r.clock, 0
+		}
+		s.clockCount += n
 	}
 	if r.writing != (writing{}) && r.fits&(fitDot|fitComma) != 0 {
 		s.odd = true
@@ -353,8 +376,20 @@ func (s *stats) reading(r *seen, n int64) {
 			s.looks[lookOf(r.writing)] += n
 		}
 	}
-	s.number, s.numeric = bucket(f), true
-	s.buckets[s.number] += n
+}
+
+// bucket counts a value for a histogram.
+func (s *stats) bucket(kind int, f float64, n int64) {
+	number := bucketOf(f)
+	if s.bucketLast == nil || number != s.number || uint8(kind) != s.kind {
+		s.bucketLast = s.buckets[kind][number]
+		if s.bucketLast == nil {
+			s.bucketLast = new(int64)
+			s.buckets[kind][number] = s.bucketLast
+		}
+	}
+	s.number, s.kind, s.numeric = number, uint8(kind), true
+	*s.bucketLast += n
 }
 
 func lookOf(w writing) look {
@@ -443,8 +478,17 @@ func isUnit(b []byte) bool {
 	return end > 0 && len(unit) > 0 && len(unit) <= 4 && bytes.IndexFunc(unit, func(c rune) bool { return !unicode.IsLetter(c) && c != '²' && c != '³' && c != '°' }) < 0
 }
 
-// merge adds what was seen in a later chunk.
+// settle counts what was put off.
+func (s *stats) settle() {
+	if s.clockCount > 0 {
+		s.clocks[s.clockLast] += s.clockCount
+		s.clockCount = 0
+	}
+}
+
+// merge adds what was seen elsewhere.
 func (s *stats) merge(o *stats) {
+	o.settle()
 	s.given, s.empty, s.short = s.given+o.given, s.empty+o.empty, s.short+o.short
 	mergeSpots(s.blankWords, o.blankWords, 50)
 	mergeSpots(s.groups, o.groups, 1000)
@@ -457,7 +501,15 @@ func (s *stats) merge(o *stats) {
 		s.shortest = o.shortest
 	}
 	s.longest = max(s.longest, o.longest)
-	mergeCounts(s.buckets, o.buckets)
+	for i := range s.buckets {
+		for k, n := range o.buckets[i] {
+			if mine := s.buckets[i][k]; mine != nil {
+				*mine += *n
+			} else {
+				s.buckets[i][k] = n
+			}
+		}
+	}
 	s.whole.merge(&o.whole)
 	s.dot.merge(&o.dot)
 	s.comma.merge(&o.comma)

@@ -75,6 +75,9 @@ func readCell(text []byte, of class) seen {
 		}
 		return r
 	}
+	if len(text) == 16 && of.has(classColon) && r.minute(text) {
+		return r
+	}
 	if !of.has(classSlash | classColon) {
 		r.number(text, of)
 	}
@@ -90,6 +93,34 @@ func readCell(text []byte, of class) seen {
 		}
 	}
 	return r
+}
+
+// minute reads 2026-03-31 15:04, the form of dates with times that is met most; false for anything else.
+func (r *seen) minute(text []byte) bool {
+	t := (*[16]byte)(text)
+	if t[4] != '-' || t[7] != '-' || t[10] != ' ' && t[10] != 'T' || t[13] != ':' {
+		return false
+	}
+	year, month, day := two(t[0], t[1])*100+two(t[2], t[3]), two(t[5], t[6]), two(t[8], t[9])
+	hour, minute := two(t[11], t[12]), two(t[14], t[15])
+	if year < 1000 || year > 9999 || month < 1 || month > 12 || day < 1 || hour < 0 || hour > 23 || minute < 0 || minute > 59 {
+		return false
+	}
+	days, ok := dayNumber(year, month, day)
+	if !ok {
+		return false
+	}
+	r.fits, r.clock = dateFit(0)|fitClock, clockPatterns[1]
+	r.patterns[0], r.moment[0] = 0, days*24*hourMicros+int64(hour*60+minute)*60*1e6
+	return true
+}
+
+// two is the number of two digits; far below zero when they are none.
+func two(a, b byte) int {
+	if a < '0' || a > '9' || b < '0' || b > '9' {
+		return -1 << 20
+	}
+	return int(a-'0')*10 + int(b-'0')
 }
 
 // truths are pairs of words for yes and no.
@@ -183,7 +214,7 @@ func (r *seen) simple(body []byte, negative bool) bool {
 	case point < 0:
 		r.plain(body, negative)
 		return true
-	case point == 0 || point == len(body)-1 || len(body)-point == 4 && point <= 3 || body[0] == '0' && point > 1:
+	case point == 0 || point == len(body)-1 || len(body)-point == 4 && point <= 3 && body[0] != '0' || body[0] == '0' && point > 1:
 		return false
 	}
 	r.fits |= fitDot
@@ -276,7 +307,7 @@ func separated(body []byte, point, other byte) (d decimal, group byte, ok bool) 
 // ungroup takes the marks between groups of three digits out.
 func ungroup(text []byte, mark string) ([]byte, bool) {
 	first := bytes.Index(text, []byte(mark))
-	if first < 1 || first > 3 || !plainDigits(text[:first]) {
+	if first < 1 || first > 3 || text[0] == '0' || !plainDigits(text[:first]) {
 		return nil, false
 	}
 	digits := bytes.Clone(text[:first])
@@ -580,7 +611,7 @@ var months = [12]string{"january", "february", "march", "april", "may", "june", 
 // readTime reads 15:04, 15:04:05 with a fraction, a zone or AM and PM behind, and gives its pattern.
 func readTime(text []byte) (micros int64, pattern string, ok bool) {
 	last := text[len(text)-1]
-	if last >= '0' && last <= '9' && bytes.IndexAny(text, "+-") < 0 {
+	if last >= '0' && last <= '9' && bytes.IndexByte(text, '-') < 0 && bytes.IndexByte(text, '+') < 0 {
 		return readClock(text)
 	}
 	if half := bytes.TrimRight(text, " apmAPM"); len(text)-len(half) >= 2 && isHalf(bytes.TrimSpace(text[len(half):])) {
@@ -680,7 +711,7 @@ func (w writing) example(point byte, fraction bool) string {
 	return s
 }
 
-// bucket is that of a histogram of numbers: those with the same sign, exponent and first bits.
-func bucket(f float64) int32 { return int32(int64(math.Float64bits(f)) >> 46) }
+// bucketOf is that of a histogram of numbers: those with the same sign, exponent and first bits.
+func bucketOf(f float64) int32 { return int32(int64(math.Float64bits(f)) >> 46) }
 
 func bucketStart(b int32) float64 { return math.Float64frombits(uint64(int64(b) << 46)) }

@@ -139,7 +139,7 @@ func (s *stats) decide(c *Column) fits {
 	case s.count(fitTime) >= least:
 		c.Type, c.Written = typeTime, commonest(s.clocks)
 		c.Least, c.Most = clock(s.times.least), clock(s.times.most)
-		c.Values = s.valueBars(float64(s.times.least), float64(s.times.most), func(f float64) string { return clock(int64(f)) })
+		c.Values = valueBars(s.buckets[momentBuckets:], float64(s.times.least), float64(s.times.most), func(f float64) string { return clock(int64(f)) })
 		return fitTime
 	}
 	return 0
@@ -170,7 +170,7 @@ func (s *stats) decideDate(c *Column, pattern int) fits {
 	}
 	d := s.dates[pattern]
 	c.Least, c.Most = show(d.least), show(d.most)
-	c.Values = s.valueBars(float64(d.least), float64(d.most), func(f float64) string { return show(int64(f)) })
+	c.Values = valueBars(s.buckets[momentBuckets:], float64(d.least), float64(d.most), func(f float64) string { return show(int64(f)) })
 	return want
 }
 
@@ -183,7 +183,11 @@ func (s *stats) decideNumber(c *Column, want fits, marked *numbers, point byte) 
 	}
 	c.Digits, c.Scale = all.whole+all.fraction, all.fraction
 	c.Least, c.Most = all.least.String(), all.most.String()
-	c.Values = s.valueBars(all.least.float(), all.most.float(), func(f float64) string { return trimmed(f) })
+	buckets := []map[int32]*int64{s.buckets[wholeBuckets], s.buckets[dotBuckets]}
+	if want == fitComma {
+		buckets[1] = s.buckets[commaBuckets]
+	}
+	c.Values = valueBars(buckets, all.least.float(), all.most.float(), func(f float64) string { return trimmed(f) })
 	s.written(c, want, point)
 	return want
 }
@@ -344,7 +348,7 @@ func (s *stats) lengthBars() []Bar {
 }
 
 // valueBars is the histogram of numbers from least to most.
-func (s *stats) valueBars(least, most float64, show func(float64) string) []Bar {
+func valueBars(buckets []map[int32]*int64, least, most float64, show func(float64) string) []Bar {
 	if !(most > least) {
 		return nil
 	}
@@ -353,13 +357,15 @@ func (s *stats) valueBars(least, most float64, show func(float64) string) []Bar 
 	for i := range all {
 		all[i] = Bar{From: show(least + float64(i)*width), To: show(least + float64(i+1)*width)}
 	}
-	for b, n := range s.buckets {
-		f := bucketStart(b)
-		if f < 0 {
-			f = bucketStart(b + 1)
-		}
-		if at := (f - least) / width; at > -1 && at < bars+1 {
-			all[min(max(int(at), 0), bars-1)].Count += n
+	for _, kind := range buckets {
+		for b, n := range kind {
+			f := bucketStart(b)
+			if f < 0 {
+				f = bucketStart(b + 1)
+			}
+			if at := (f - least) / width; at > -1 && at < bars+1 {
+				all[min(max(int(at), 0), bars-1)].Count += *n
+			}
 		}
 	}
 	return all

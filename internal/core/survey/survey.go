@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"runtime"
 	"slices"
 	"sync"
 
@@ -168,6 +169,9 @@ func (s *idleStats) give(back []*stats) {
 // merged is what all saw together.
 func (s *idleStats) merged(columns int) []*stats {
 	first := s.take(columns)
+	for _, mine := range first {
+		mine.settle()
+	}
 	for _, other := range s.all {
 		for i := range first {
 			first[i].merge(other[i])
@@ -277,11 +281,12 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 	for i, name := range r.table.Header().Names {
 		in.Columns = append(in.Columns, r.column(i, name))
 	}
-	for _, k := range r.keys {
-		key, err := r.key(ctx, k)
-		if err != nil {
-			return nil, err
-		}
+	keys, err := r.verify(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i, key := range keys {
+		k := r.keys[i]
 		if key != nil && key.column >= 0 {
 			c := in.Columns[key.column]
 			c.Distinct, c.Exact = k.keys.Len()-key.Repeats, true
@@ -295,6 +300,24 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 		in.Parents = append(in.Parents, r.parent(d))
 	}
 	return in, nil
+}
+
+// verify says how good each candidate is, as many at a time as there are processors.
+func (r *reading) verify(ctx context.Context) ([]*Key, error) {
+	keys, errs := make([]*Key, len(r.keys)), make([]error, len(r.keys))
+	var wait sync.WaitGroup
+	slots := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for i, k := range r.keys {
+		wait.Add(1)
+		slots <- struct{}{}
+		go func() {
+			defer wait.Done()
+			keys[i], errs[i] = r.key(ctx, k)
+			<-slots
+		}()
+	}
+	wait.Wait()
+	return keys, errors.Join(errs...)
 }
 
 // couldBeKey tells whether a column that tells rows apart, all but repeats, does so not only by chance: measured things

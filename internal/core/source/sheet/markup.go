@@ -52,16 +52,19 @@ func (t *tags) next() bool {
 			continue
 		}
 		start := t.at
-		for t.at < len(t.b) {
-			switch c := t.b[t.at]; {
-			case c == ':':
-				start = t.at + 1
-			case c <= ' ' || c == '>' || c == '/':
-				t.name = t.b[start:t.at]
+		for at := start; at < len(t.b); at++ {
+			c := t.b[at]
+			if c > ':' && c != '>' {
+				continue
+			}
+			if c == ':' {
+				start = at + 1
+			} else if c <= ' ' || c == '>' || c == '/' {
+				t.name, t.at = t.b[start:at], at
 				return true
 			}
-			t.at++
 		}
+		t.at = len(t.b)
 		return false
 	}
 }
@@ -80,35 +83,54 @@ func (t *tags) attr() (name, value []byte, more bool) {
 	if t.name == nil {
 		return nil, nil, false
 	}
-	start := -1
-	for t.at < len(t.b) {
-		c := t.b[t.at]
-		t.at++
-		switch {
-		case c == '>':
-			return nil, nil, false
-		case c == '/':
-			t.empty = true
-		case c == ':':
-			start = -1
-		case c == '"' || c == '\'':
-			n := bytes.IndexByte(t.b[t.at:], c)
+	b, at := t.b, t.at
+	for at < len(b) && (b[at] <= ' ' || b[at] == '/') {
+		t.empty = t.empty || b[at] == '/'
+		at++
+	}
+	if at >= len(b) || b[at] == '>' {
+		t.at = min(at+1, len(b))
+		return nil, nil, false
+	}
+	start := at
+	for at < len(b) && b[at] != '=' && b[at] != '>' {
+		if b[at] == ':' {
+			start = at + 1
+		}
+		at++
+	}
+	if at >= len(b) || b[at] == '>' { // no value: this is no markup
+		t.at = min(at+1, len(b))
+		return nil, nil, false
+	}
+	name = b[start:at]
+	if n := len(name); n > 0 && name[n-1] <= ' ' {
+		name = bytes.TrimSpace(name)
+	}
+	for at++; at < len(b) && b[at] != '"' && b[at] != '\''; at++ {
+	}
+	if at+1 >= len(b) {
+		t.at = len(b)
+		return nil, nil, false
+	}
+	quote := b[at]
+	from := at + 1
+	for at = from; at < len(b) && b[at] != quote; at++ {
+		if at == from+16 { // a long one
+			n := bytes.IndexByte(b[at:], quote)
 			if n < 0 {
-				t.at = len(t.b)
-				return nil, nil, false
+				n = len(b) - at
 			}
-			value = t.b[t.at : t.at+n]
-			t.at += n + 1
-			return name, value, true
-		case c == '=':
-			if start >= 0 {
-				name = bytes.TrimSpace(t.b[start : t.at-1])
-			}
-		case c > ' ' && start < 0:
-			start = t.at - 1
+			at += n
+			break
 		}
 	}
-	return nil, nil, false
+	if at >= len(b) {
+		t.at = len(b)
+		return nil, nil, false
+	}
+	t.at = at + 1
+	return name, b[from:at], true
 }
 
 // end passes over the attributes of the tag.
@@ -243,18 +265,15 @@ func tagEnd(b []byte) int {
 	return 0
 }
 
-// element gives the markup from w.at up to the end mark that closes an element, and goes behind it.
-func (w *window) through(mark string) ([]byte, error) {
-	from := 0
-	for {
-		if n := bytes.Index(w.b[w.at+from:], []byte(mark)); n >= 0 {
-			b := w.b[w.at : w.at+from+n]
-			w.at += from + n + len(mark)
-			return b, nil
+// hasSections tells whether there are comments, CDATA sections or the like in b.
+func hasSections(b []byte) bool {
+	for at := 0; ; at++ {
+		n := bytes.IndexByte(b[at:], '!')
+		if n < 0 {
+			return false
 		}
-		from = max(0, len(w.b)-w.at-len(mark))
-		if err := w.more(blockSize); err != nil {
-			return nil, err
+		if at += n; at > 0 && b[at-1] == '<' {
+			return true
 		}
 	}
 }
@@ -262,7 +281,14 @@ func (w *window) through(mark string) ([]byte, error) {
 // unescape appends text with its character references resolved and its line ends made LF (XML 1.0, 2.11, 4.1).
 func unescape(to, text []byte) []byte {
 	for {
-		n := bytes.IndexAny(text, "&\r")
+		n := bytes.IndexByte(text, '&')
+		before := text
+		if n >= 0 {
+			before = text[:n]
+		}
+		if r := bytes.IndexByte(before, '\r'); r >= 0 {
+			n = r
+		}
 		if n < 0 {
 			return append(to, text...)
 		}

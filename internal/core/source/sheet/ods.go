@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"archive/zip"
+	"bytes"
 	"fmt"
 	"io"
 	"strings"
@@ -13,6 +14,7 @@ type ods struct {
 	sheets  []Info
 	names   []Named
 	listed  bool
+	single  bool // the workbook says that it has only one sheet
 }
 
 func openODS(z *zip.Reader) (Book, error) {
@@ -29,13 +31,32 @@ func openODS(z *zip.Reader) (Book, error) {
 	if content == nil {
 		return nil, Oddity{"the workbook lacks its part content.xml", "get it again, or open it and save it anew"}
 	}
-	return &ods{content: content}, nil
+	o := &ods{content: content}
+	if m := member(z, "meta.xml"); m != nil {
+		meta, err := readAll(m, maxPart)
+		if err != nil {
+			return nil, err
+		}
+		o.single = bytes.Contains(meta, []byte(`table-count="1"`))
+	}
+	return o, nil
 }
 
 func (o *ods) Format() string { return "ods" }
 
-// Sheets lists the sheets. They stand with all their rows in one part, so this reads through it.
+// Sheets lists the sheets. They stand with all their rows in one part, so this reads through it, unless the workbook
+// says that it has only one (ODF 1.3 part 3, 4.3.2.18); that is looked at when its rows were read.
 func (o *ods) Sheets() ([]Info, error) {
+	if o.single && !o.listed {
+		s, err := o.open()
+		if err != nil {
+			return nil, err
+		}
+		defer s.Close()
+		if found, err := s.nextTable(); err != nil || found {
+			return []Info{s.info}, err
+		}
+	}
 	err := o.list()
 	return o.sheets, err
 }
@@ -51,12 +72,11 @@ func (o *ods) list() error {
 	if o.listed {
 		return nil
 	}
-	from, err := inflate(o.content)
+	s, err := o.open()
 	if err != nil {
 		return err
 	}
-	defer from.Close()
-	s := &odsSheet{from: from, window: newWindow(from), hidden: map[string]bool{}}
+	defer s.Close()
 	for {
 		found, err := s.nextTable()
 		if err != nil {
@@ -82,6 +102,15 @@ func (o *ods) list() error {
 	return nil
 }
 
+// open starts to read the part with the sheets.
+func (o *ods) open() (*odsSheet, error) {
+	from, err := inflate(o.content)
+	if err != nil {
+		return nil, err
+	}
+	return &odsSheet{from: from, window: newWindow(from), hidden: map[string]bool{}}, nil
+}
+
 // named reads the address of a range: $Register.$A$4:.$K$900 (ODF 1.3 part 3, 18.3.5).
 func (o *ods) named(name, address string) (Named, bool) {
 	first, last, several := strings.Cut(address, ":")
@@ -105,11 +134,11 @@ func (o *ods) named(name, address string) (Named, bool) {
 
 // Rows reads sheet n.
 func (o *ods) Rows(n int) (*Rows, error) {
-	from, err := inflate(o.content)
+	s, err := o.open()
 	if err != nil {
 		return nil, err
 	}
-	s := &odsSheet{from: from, window: newWindow(from), hidden: map[string]bool{}}
+	s.single = o.single && !o.listed
 	for at := 0; ; at++ {
 		found, err := s.nextTable()
 		if err == nil && !found {
@@ -119,7 +148,7 @@ func (o *ods) Rows(n int) (*Rows, error) {
 			err = s.skipTable()
 		}
 		if err != nil {
-			from.Close()
+			s.Close()
 			return nil, err
 		}
 		if at == n {

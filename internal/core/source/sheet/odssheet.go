@@ -17,6 +17,7 @@ type odsSheet struct {
 	column int // the columns that were described so far
 	ended  bool
 	whole  bool            // the end of the content was seen
+	single bool            // there should be no other sheet
 	hidden map[string]bool // styles of sheets that are hidden
 	ranges [][2]string     // names and their addresses
 }
@@ -40,8 +41,8 @@ func (s *odsSheet) block(first int) ([]byte, int, error) {
 	w := s.window
 	for {
 		rest := w.b[w.at:]
-		if len(rest) >= blockSize || bytes.Contains(rest, last) {
-			stop, ended := s.cut(rest, last)
+		if at := bytes.Index(rest, last); at >= 0 || len(rest) >= blockSize {
+			stop, ended := s.cut(rest, at)
 			w.at += stop
 			s.ended = ended
 			switch {
@@ -60,12 +61,12 @@ func (s *odsSheet) block(first int) ([]byte, int, error) {
 	}
 }
 
-// cut gives the length of the whole rows at the start of b, and whether they are the last. Where there are comments or
-// CDATA sections, or only empty rows, it walks over the tags.
-func (s *odsSheet) cut(b, last []byte) (stop int, ended bool) {
-	if !bytes.Contains(b, []byte("<!")) {
-		if stop = bytes.Index(b, last); stop >= 0 {
-			return stop, true
+// cut gives the length of the whole rows at the start of b, and whether they are the last; last is where the mark of the end
+// seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks over the tags.
+func (s *odsSheet) cut(b []byte, last int) (stop int, ended bool) {
+	if !hasSections(b) {
+		if last >= 0 {
+			return last, true
 		}
 		row := []byte("</" + s.prefix + "table-row>")
 		if stop = bytes.LastIndex(b, row); stop >= 0 {
@@ -151,8 +152,11 @@ func (s *odsSheet) columns(b []byte) {
 
 // tail reads on to the end of the part, and sees that it is whole.
 func (s *odsSheet) tail() error {
-	end := []byte("spreadsheet>")
+	end, more := []byte("spreadsheet>"), []byte("<"+s.prefix+"table ")
 	for {
+		if s.single && indexFrom(s.window.b, s.window.at, more) >= 0 {
+			return Oddity{"it says that it has only one sheet, but there are others", "say sheet: with the name of one, or open the workbook and save it anew"}
+		}
 		s.whole = s.whole || indexFrom(s.window.b, s.window.at, end) >= 0
 		s.window.at = max(s.window.at, len(s.window.b)-len(end))
 		if s.window.ended {

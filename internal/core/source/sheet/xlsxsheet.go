@@ -74,8 +74,8 @@ func (s *xlsxSheet) block(first int) ([]byte, int, error) {
 	w := s.window
 	for {
 		rest := w.b[w.at:]
-		if len(rest) >= blockSize || bytes.Contains(rest, last) {
-			stop, ended := s.cut(rest, last)
+		if at := bytes.Index(rest, last); at >= 0 || len(rest) >= blockSize {
+			stop, ended := s.cut(rest, at)
 			w.at += stop
 			s.ended = ended
 			switch {
@@ -91,12 +91,12 @@ func (s *xlsxSheet) block(first int) ([]byte, int, error) {
 	}
 }
 
-// cut gives the length of the whole rows at the start of b, and whether they are the last. Where there are comments or
-// CDATA sections, or only empty rows, it walks over the tags.
-func (s *xlsxSheet) cut(b, last []byte) (stop int, ended bool) {
-	if !bytes.Contains(b, []byte("<!")) {
-		if stop = bytes.Index(b, last); stop >= 0 {
-			return stop, true
+// cut gives the length of the whole rows at the start of b, and whether they are the last; last is where the mark of the end
+// seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks over the tags.
+func (s *xlsxSheet) cut(b []byte, last int) (stop int, ended bool) {
+	if !hasSections(b) {
+		if last >= 0 {
+			return last, true
 		}
 		row := []byte("</" + s.prefix + "row>")
 		if stop = bytes.LastIndex(b, row); stop >= 0 {

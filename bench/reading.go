@@ -1,0 +1,176 @@
+package main
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"ladle/demo"
+	"ladle/internal/core/source"
+)
+
+// reading measures the readers of files against their floors, and survey against the reader.
+func (b *bench) reading(runs int) error {
+	folder := filepath.Join(b.folder, "reading")
+	if err := demo.NewHarbour(0, million, 1).Generate(folder); err != nil {
+		return err
+	}
+	calls := filepath.Join(folder, demo.FlatFile)
+	if err := b.compare("csv", calls, "split", "2.5", runs); err != nil {
+		return err
+	}
+	var ratios, memory []float64
+	for range runs {
+		read, _, err := b.self("read", calls)
+		if err != nil {
+			return err
+		}
+		survey, used, err := run(b.program, "survey", "--json", calls)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("  survey: reader %.3f s, survey %.3f s, %.0f MB\n", read, survey, used)
+		ratios, memory = append(ratios, survey/read), append(memory, used)
+	}
+	figure("survey_csv_time", median(ratios), "x reader", "4")
+	figure("survey_csv_memory", median(memory), "MB", "-")
+	for _, format := range []string{"xlsx", "ods"} {
+		path := filepath.Join(folder, "calls."+format)
+		if err := writeWorkbook(path, format, workbookRows); err != nil {
+			return err
+		}
+		if err := b.compare(format, path, "tokenize", "2", runs); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// compare times the reader of a format against its floor, in turns.
+func (b *bench) compare(format, path, floor, bar string, runs int) error {
+	var ratios, memory []float64
+	for range runs {
+		least, _, err := b.self(floor, path)
+		if err != nil {
+			return err
+		}
+		read, used, err := b.self("read", path)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("  %s: floor %.3f s, reader %.3f s, %.0f MB\n", format, least, read, used)
+		ratios, memory = append(ratios, read/least), append(memory, used)
+	}
+	figure("read_"+format+"_time", median(ratios), "x floor", bar)
+	limit := "-"
+	if format != "csv" {
+		limit = "150"
+	}
+	figure("read_"+format+"_memory", median(memory), "MB", limit)
+	return nil
+}
+
+// self runs a part of this program as a process of its own.
+func (b *bench) self(part, path string) (seconds, megabytes float64, err error) {
+	program, err := os.Executable()
+	if err != nil {
+		return 0, 0, err
+	}
+	return run(program, part, path)
+}
+
+// readAll is the bare reader: every field of every record, and nothing done with it.
+func readAll(path string) error {
+	t, err := source.Open([]string{path}, source.Asked{})
+	if err != nil {
+		return err
+	}
+	defer t.Close()
+	fields := 0
+	work := func(c *source.Chunk) (n int) {
+		var r source.Record
+		for c.Next(&r) {
+			n += len(r.Fields)
+		}
+		return n
+	}
+	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk, n int) error { fields += n; return nil }); err != nil {
+		return err
+	}
+	if fields == 0 {
+		return fmt.Errorf("%s has no fields", path)
+	}
+	return nil
+}
+
+// splitLines is the floor of texts: the file read in blocks of 1 MB and split at line feeds.
+func splitLines(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	block, lines := make([]byte, 1<<20), 0
+	for {
+		n, err := f.Read(block)
+		for rest := block[:n]; ; lines++ {
+			end := bytes.IndexByte(rest, '\n')
+			if end < 0 {
+				break
+			}
+			rest = rest[end+1:]
+		}
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// tokenize is the floor of workbooks: the part with the cells inflated, and its markup scanned for tags.
+func tokenize(path string) error {
+	z, err := zip.OpenReader(path)
+	if err != nil {
+		return err
+	}
+	defer z.Close()
+	for _, f := range z.File {
+		if f.Name != "content.xml" && !strings.HasPrefix(f.Name, "xl/worksheets/") {
+			continue
+		}
+		r, err := f.Open()
+		if err != nil {
+			return err
+		}
+		block, tags := make([]byte, 1<<20), 0
+		for {
+			n, err := io.ReadFull(r, block)
+			for rest := block[:n]; ; tags++ {
+				start := bytes.IndexByte(rest, '<')
+				if start < 0 {
+					break
+				}
+				end := bytes.IndexByte(rest[start:], '>')
+				if end < 0 {
+					break
+				}
+				rest = rest[start+end+1:]
+			}
+			if err == io.EOF || err == io.ErrUnexpectedEOF {
+				break
+			}
+			if err != nil {
+				return err
+			}
+		}
+		r.Close()
+	}
+	return nil
+}

@@ -11,7 +11,7 @@ import (
 
 const (
 	certain = 0.9 // what is less sure is told
-	vague   = 0.3 // an encoding that is less sure would change values
+	vague   = 0.05 // an encoding that is less sure would change values
 )
 
 // guessed tells what a person should know of the way in which files were read, because it was found by looking. It is

@@ -2,9 +2,12 @@ package source
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"fmt"
 	"io"
+	"math"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -218,41 +221,50 @@ func (u *unmarked) Read(b []byte) (int, error) {
 	return u.r.Read(b)
 }
 
-// alphabet is an encoding of one byte a character, with the characters outside of ASCII that are usual in its
-// languages.
+// alphabet is an encoding of one byte a character, with the characters outside of ASCII that are met in its languages.
 type alphabet struct {
-	name  string
-	set   encoding.Encoding
-	usual string
-	runs  bool // its letters stand beside each other
+	name   string
+	set    encoding.Encoding
+	often  string // letters in lower case that are frequent
+	rarely string // others, and marks
+	runs   bool   // its letters stand beside each other
 }
 
 const (
-	western  = "äöüßéèêëàâáãåæçîïíìôóòõøœûúùñÿžšÄÖÜÉÈÊÀÂÁÃÅÆÇÎÍÔÓÕØÚÑ€£§°²³½«»–—‘’“”„…·ºª´®©±µ"
-	central  = "ąćęłńóśźżĄĆĘŁŃÓŚŹŻáäčďéěíľĺňôŕřšťúůýžÁČĎÉĚÍĽŇŘŠŤÚŮÝŽöüőűÖÜŐŰăâîşţĂÂÎŞŢßđ€§°–—‘’“”„…"
-	cyrillic = "оеаинтсрвлкмдпуябгжзйфхцчшщъыьэюёАБВГДЕЖЗИЙКЛМНОПРСТУФХЦЧШЩЪЫЬЭЮЯЁіїєґІЇЄҐ№«»–—"
-	greek    = "αοιετσνηυρπκμλςίβγδζθξφχψωάέήόύώϊϋΑΒΓΔΕΖΗΘΙΚΛΜΝΞΟΠΡΣΤΥΦΧΨΩΆΈΉΊΌΎΏ€«»–—"
-	turkish  = "çğıöşüÇĞİÖŞÜâîû€–—‘’“”"
-	baltic   = "ąčęėįšųūžāēģīķļņõäöüĄČĘĖĮŠŲŪŽĀĒĢĪĶĻŅÕÄÖÜ€–—„“"
-	hebrew   = "אבגדהוזחטיךכלםמןנסעףפץצקרשת₪"
-	arabic   = "ابتثجحخدذرزسشصضطظعغفقكلمنهويىءآأؤإئة،؛؟"
+	quotation = "–—‘’“”„…€£§°«»"
+
+	western   = "éäöüèàçßåøæñóíáúãêôâîœ" + quotation
+	westerns  = "õûïëùìòÿýžš½²³·ºª´®©±µ"
+	central   = "ąęłśżćńóźáíéěščřžýůúőűöü" + quotation
+	centrals  = "ďťňŕĺľôäëâîăşţđç˝´"
+	cyrillic  = "оеаинтсрвлкмдпуя"
+	cyrillics = "бгжзйфхцчшщъыьэюёіїєґ№" + quotation
+	greek     = "αοιετσνηυρπκμλςίό"
+	greeks    = "βγδζθξφχψωάέήύώϊϋ" + quotation
+	turkish   = "çğıöşüâîû" + quotation
+	baltic    = "ąčęėįšųūžāēģīķļņ" + quotation
+	baltics   = "õäöü"
+	hebrew    = "אבגדהוזחטיכלמנפצקרשתםן"
+	hebrews   = "ךסעףץ₪"
+	arabic    = "ابتثجحخدرسعفقكلمنهويةش"
+	arabics   = "ذزصضطظغىءآأؤإئ،؛؟"
 )
 
 // alphabets stand in the order in which they are preferred where they read a text alike.
 var alphabets = []alphabet{
-	{"windows-1252", charmap.Windows1252, western, false},
-	{"ISO-8859-15", charmap.ISO8859_15, western, false},
-	{"windows-1250", charmap.Windows1250, central, false},
-	{"ISO-8859-2", charmap.ISO8859_2, central, false},
-	{"windows-1254", charmap.Windows1254, turkish, false},
-	{"windows-1257", charmap.Windows1257, baltic, false},
-	{"windows-1251", charmap.Windows1251, cyrillic, true},
-	{"ISO-8859-5", charmap.ISO8859_5, cyrillic, true},
-	{"KOI8-R", charmap.KOI8R, cyrillic, true},
-	{"windows-1253", charmap.Windows1253, greek, true},
-	{"ISO-8859-7", charmap.ISO8859_7, greek, true},
-	{"windows-1255", charmap.Windows1255, hebrew, true},
-	{"windows-1256", charmap.Windows1256, arabic, true},
+	{"windows-1252", charmap.Windows1252, western, westerns, false},
+	{"ISO-8859-15", charmap.ISO8859_15, western, westerns, false},
+	{"windows-1250", charmap.Windows1250, central, centrals, false},
+	{"ISO-8859-2", charmap.ISO8859_2, central, centrals, false},
+	{"windows-1254", charmap.Windows1254, turkish, "", false},
+	{"windows-1257", charmap.Windows1257, baltic, baltics, false},
+	{"windows-1251", charmap.Windows1251, cyrillic, cyrillics, true},
+	{"ISO-8859-5", charmap.ISO8859_5, cyrillic, cyrillics, true},
+	{"KOI8-R", charmap.KOI8R, cyrillic, cyrillics, true},
+	{"windows-1253", charmap.Windows1253, greek, greeks, true},
+	{"ISO-8859-7", charmap.ISO8859_7, greek, greeks, true},
+	{"windows-1255", charmap.Windows1255, hebrew, hebrews, true},
+	{"windows-1256", charmap.Windows1256, arabic, arabics, true},
 }
 
 // judgeEncoding finds the encoding of a text that starts with a byte that isn't ASCII.
@@ -263,29 +275,36 @@ func judgeEncoding(text []byte) (Guess, encoding.Encoding) {
 	}
 	if share, n := shiftJIS(text); share > 0.6 {
 		const enough = 6 // characters
-		return Guess{Is: "Shift_JIS", Sure: share * min(1, float64(n)/enough)}, japanese.ShiftJIS
+		few := min(1, float64(n)/enough)
+		return Guess{Is: "Shift_JIS", Sure: share * few * few}, japanese.ShiftJIS
 	}
-	best, bestScore, bestText := alphabets[0], -1e9, ""
-	var rivals []float64
-	for _, a := range alphabets {
+	type reading struct {
+		alphabet
+		score float64
+		text  string
+	}
+	var all []reading
+	for i, a := range alphabets {
 		read, err := a.set.NewDecoder().Bytes(text)
-		if err != nil || string(read) == bestText {
+		if err != nil || slices.ContainsFunc(all, func(r reading) bool { return r.text == string(read) }) {
 			continue
 		}
 		score := a.score(string(read))
-		rivals = append(rivals, score)
-		if score > bestScore {
-			best, bestScore, bestText = a, score, string(read)
+		if i == 0 {
+			score += commonest
 		}
+		all = append(all, reading{a, score, string(read)})
 	}
-	sure := sureEncoding
-	for _, score := range rivals {
-		if score != bestScore {
-			sure = min(sure, bestScore-score)
-		}
+	slices.SortStableFunc(all, func(a, b reading) int { return cmp.Compare(b.score, a.score) })
+	best, sure := all[0], sureEncoding
+	if len(all) > 1 {
+		sure = min(sure, best.score-all[1].score)
 	}
-	return Guess{Is: best.name, Sure: max(0.05, min(sure, bestScore))}, best.set
+	return Guess{Is: best.name, Sure: math.Round(100*max(0.01, min(sure, best.score))) / 100}, best.set
 }
+
+// commonest is what speaks for the first of alphabets besides its letters.
+const commonest = 0.1
 
 // sequences counts the characters of several bytes in text that are valid UTF-8, and the bytes that are not. What
 // the end of text cuts counts as neither.
@@ -335,15 +354,6 @@ func shiftJIS(text []byte) (share float64, all int) {
 	return float64(usual) / float64(max(all, 1)), all
 }
 
-// weight is how much a usual character says. In alphabets of their own each text uses the frequent letters most.
-func (a alphabet) weight(c rune) float64 {
-	const frequent = 16 * 2 // bytes; the letters stand in the order of their frequency
-	if a.runs && strings.IndexRune(a.usual, unicode.ToLower(c)) >= frequent {
-		return 0.5
-	}
-	return 1
-}
-
 // score is how usual the characters outside of ASCII are in text, from -1 to 1.
 func (a alphabet) score(text string) float64 {
 	sum, all := 0.0, 0
@@ -354,13 +364,18 @@ func (a alphabet) score(text string) float64 {
 			switch {
 			case c == utf8.RuneError, unicode.IsControl(c):
 				sum--
-			case strings.ContainsRune(a.usual, c):
-				sum += a.weight(c)
+			case strings.ContainsRune(a.often, unicode.ToLower(c)):
+				sum++
+			case strings.ContainsRune(a.rarely, unicode.ToLower(c)):
+				sum += 0.6
 			case !unicode.IsLetter(c):
 				sum += 0.2
 			}
-			if unicode.IsUpper(c) && unicode.IsLower(before) {
+			switch {
+			case unicode.IsUpper(c) && unicode.IsLower(before):
 				sum--
+			case a.runs && unicode.IsUpper(c) && unicode.IsUpper(before):
+				sum -= 0.4
 			}
 			beside := before >= utf8.RuneSelf && unicode.IsLetter(before) && unicode.IsLetter(c)
 			if beside != a.runs && (beside || unicode.IsLetter(before) && before < utf8.RuneSelf) {

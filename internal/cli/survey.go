@@ -218,6 +218,9 @@ func mannerNotes(m *source.Manner) (notes []string) {
 	if m.Formulas > 0 {
 		add("%s, read by the results that are stored", plural(m.Formulas, "formula"))
 	}
+	if m.Totals > 0 {
+		add("%s of the table, left out", plural(int64(m.Totals), "totals row"))
+	}
 	if len(m.Sheets) > 1 {
 		var names []string
 		for _, sheet := range m.Sheets {

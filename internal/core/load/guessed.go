@@ -10,7 +10,7 @@ import (
 )
 
 const (
-	certain = 0.9 // what is less sure is told
+	certain = 0.9  // what is less sure is told
 	vague   = 0.05 // an encoding that is less sure would change values
 )
 
@@ -50,6 +50,9 @@ func hidden(name string, m *source.Manner) (notes []string) {
 	}
 	if len(m.HiddenColumns) > 0 {
 		notes = append(notes, fmt.Sprintf("%s: hidden columns, which can be used: %s", name, strings.Join(m.HiddenColumns, ", ")))
+	}
+	if m.Totals > 0 {
+		notes = append(notes, fmt.Sprintf("%s: totals rows of the table that are left out: %d", name, m.Totals))
 	}
 	if m.Merged > 0 {
 		notes = append(notes, fmt.Sprintf("%s: blocks of merged cells, of which only the first cell holds a value: %d", name, m.Merged))

@@ -2,6 +2,7 @@ package source
 
 import (
 	"context"
+	"errors"
 	"io"
 	"runtime"
 )
@@ -16,7 +17,7 @@ type part[T any] struct {
 // Each reads t to its end. Chunks are given to work, several side by side, and what work made of them to keep, one
 // after the other in the order of the file. Neither may hold on to the memory of a chunk. What work made must not be used when it failed.
 func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*Chunk, T) error) error {
-	ctx, stop := context.WithCancel(ctx)
+	inner, stop := context.WithCancel(ctx)
 	defer stop()
 	workers := runtime.GOMAXPROCS(0)
 	todo, ordered := make(chan *part[T]), make(chan *part[T], 2*workers)
@@ -32,7 +33,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 	go func() {
 		defer close(ordered)
 		defer close(todo)
-		failed <- feed(ctx, t, todo, ordered)
+		failed <- feed(inner, t, todo, ordered)
 	}()
 	var err error
 	for p := range ordered {
@@ -40,7 +41,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 		if err != nil {
 			continue
 		}
-		if err = p.chunk.Err(); err == nil {
+		if err = errors.Join(ctx.Err(), p.chunk.Err()); err == nil {
 			t.count(p.chunk)
 			err = keep(p.chunk, p.made)
 			p.chunk.Release()

@@ -228,6 +228,9 @@ func openSheet(f *file, book sheet.Book, c chosen, asked Asked) (*sheetTable, er
 	for _, one := range c.all {
 		s.manner.Sheets = append(s.manner.Sheets, Sheet(one))
 	}
+	if c.table != nil {
+		s.manner.Totals = c.table.Totals
+	}
 	if c.table != nil && asked.Header == (Lines{}) {
 		asked.Header = Lines{First: c.area.Top, Last: c.area.Top + c.table.Header - 1, None: c.table.Header == 0}
 	}

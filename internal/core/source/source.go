@@ -83,6 +83,7 @@ type Manner struct {
 	HiddenRows    int64    `json:"hidden_rows,omitempty"`    // rows of the sheet that are read although they are hidden
 	HiddenColumns []string `json:"hidden_columns,omitempty"` // columns likewise
 	Merged        int64    `json:"merged,omitempty"`         // blocks of merged cells among the rows
+	Totals        int      `json:"totals_rows,omitempty"`    // rows of a table at its end that are left out, since they sum up others
 	Formulas      int64    `json:"formulas,omitempty"`       // cells that a formula gives its value
 }
 

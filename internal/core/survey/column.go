@@ -154,6 +154,7 @@ type stats struct {
 	stored               [8]int64
 	buckets              [bucketKinds]map[int32]*int64
 	bucketLast           *int64 // the one of buckets that was used last
+	coarse               int32  // bits of the numbers of buckets that are left out, to have fewer of them
 	clockLast            string // the pattern of times that was met last, and how often since
 	clockCount           int64
 }
@@ -167,11 +168,17 @@ const (
 	bucketKinds
 )
 
-func newStats() *stats {
-	s := &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, known: make([]knownCell, knownCells), clocks: map[string]int64{},
+// newStats is for a column of a table with so many.
+func newStats(columns int) *stats {
+	s := &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, clocks: map[string]int64{},
 		writings: map[writing]int64{}}
 	for i := range s.buckets {
 		s.buckets[i] = map[int32]*int64{}
+	}
+	if columns <= fewColumns {
+		s.known = make([]knownCell, knownCells)
+	} else {
+		s.coarse = 1<<5 - 1
 	}
 	return s
 }
@@ -223,7 +230,10 @@ type knownCell struct {
 	bucket *int64 // of a number or moment
 }
 
-const knownCells = 1 << 13
+const (
+	knownCells = 1 << 13
+	fewColumns = 64 // of a table whose cells are remembered
+)
 
 // cell takes a cell that came n times, first at position.
 func (s *stats) cell(cell []byte, stored source.Stored, n, position int64) {
@@ -380,7 +390,7 @@ func (s *stats) reading(r *seen, n int64) {
 
 // bucket counts a value for a histogram.
 func (s *stats) bucket(kind int, f float64, n int64) {
-	number := bucketOf(f)
+	number := bucketOf(f) &^ s.coarse
 	if s.bucketLast == nil || number != s.number || uint8(kind) != s.kind {
 		s.bucketLast = s.buckets[kind][number]
 		if s.bucketLast == nil {

@@ -31,7 +31,7 @@ type entry struct {
 }
 
 func (t *tally) reset(rows int) {
-	size := 1024
+	size := 16
 	for size < 2*rows {
 		size *= 2
 	}
@@ -92,9 +92,9 @@ type values struct {
 	kept     []value
 	bytes    int
 	overflow bool
-	early    [earlyBits / 64]uint64 // a bit for each value that is kept, by its hash: most others have none
-	level    uint                   // of the sample: it has the hashes whose lowest bits are 0
-	sketch   *hyperloglog.Sketch    // of all hashes, once there are more than the bound
+	early    []uint64            // a bit for each value that is kept, by its hash: most others have none
+	level    uint                // of the sample: it has the hashes whose lowest bits are 0
+	sketch   *hyperloglog.Sketch // of all hashes, once there are more than the bound
 }
 
 type slot struct {
@@ -115,15 +115,16 @@ const (
 	mostTexts    = 1 << 13 // different cells whose text is kept
 	textRoom     = 1 << 20 // bytes of them
 	earlyBits    = 1 << 17
-	slotBudget   = 1 << 22 // different cells of all columns
+	smallTable   = 1 << 12 // different cells, of which fewer are found quickly anyway
+	slotBudget   = 1 << 20 // different cells of all columns
 )
 
 func newValues(columns int) *values {
 	bound := mostDistinct
-	for bound > 256 && bound*columns > slotBudget {
+	for bound > 64 && bound*columns > slotBudget {
 		bound /= 2
 	}
-	return &values{bound: bound, texts: min(bound/2, mostTexts), slots: make([]slot, 64)}
+	return &values{bound: bound, texts: min(bound/2, mostTexts), slots: make([]slot, 8)}
 }
 
 // add takes what a chunk has of the column.
@@ -134,7 +135,7 @@ func (v *values) add(t *tally) {
 			v.sketch.InsertHash(mixed(e.hash))
 		}
 		e.id = -1
-		if v.level > 0 && e.hash&(1<<v.level-1) != 0 && v.early[e.hash>>40%earlyBits/64]>>(e.hash>>40%64)&1 == 0 {
+		if v.early != nil && e.hash&(1<<v.level-1) != 0 && v.early[e.hash>>40%earlyBits/64]>>(e.hash>>40%64)&1 == 0 {
 			continue // neither in the sample nor kept
 		}
 		s := v.find(e.hash)
@@ -193,7 +194,10 @@ func (v *values) thin() {
 	}
 	v.level++
 	v.rehash(len(v.slots))
-	v.early = [earlyBits / 64]uint64{}
+	if v.bound < smallTable {
+		return
+	}
+	v.early = make([]uint64, earlyBits/64)
 	for _, s := range v.slots {
 		if s.kept > 0 {
 			v.early[s.hash>>40%earlyBits/64] |= 1 << (s.hash >> 40 % 64)

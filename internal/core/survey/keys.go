@@ -29,10 +29,13 @@ type sample struct {
 	blank   uint64 // the hash of an empty cell
 }
 
+// sampleSize is the number of rows by which a table of so many columns is judged.
+func sampleSize(columns int) int { return max(50, min(sampleRows, sampleWork/(columns*columns))) }
+
 // newSample takes the rows of the first passes.
 func newSample(passes []*pass, columns int) *sample {
 	s := &sample{columns: make([][]uint64, columns), blank: hashOf(nil)}
-	most := max(200, min(sampleRows, sampleWork/(columns*columns)))
+	most := sampleSize(columns)
 	for _, p := range passes {
 		n := min(p.rows, most-s.rows)
 		for i := range columns {

@@ -8,6 +8,7 @@ import (
 const (
 	mostDetermined = 48      // pairs of columns that are followed through all rows
 	mostParents    = 1 << 17 // values of a determining column that are held
+	mostCompared   = 256     // columns that are held against each other, the first ones
 	byChance       = 5       // contradictions that columns without a bond would have, for it to be one
 )
 
@@ -34,7 +35,7 @@ type dependent struct {
 func (s *sample) determinants() []*determinant {
 	var all []*determinant
 	pairs := 0
-	for a, hashes := range s.columns {
+	for a, hashes := range s.columns[:min(len(s.columns), mostCompared)] {
 		distinct, blanks := s.differing(hashes)
 		given := s.rows - blanks
 		if distinct < 2 || 2*distinct > given || pairs >= mostDetermined {
@@ -42,7 +43,7 @@ func (s *sample) determinants() []*determinant {
 		}
 		first := s.firsts(hashes)
 		d := &determinant{column: a}
-		for b := range s.columns {
+		for b := range s.columns[:min(len(s.columns), mostCompared)] {
 			if b != a && pairs+len(d.others) < mostDetermined && s.decides(first, b, given-distinct) {
 				d.others = append(d.others, dependent{column: b})
 			}

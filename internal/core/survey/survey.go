@@ -42,6 +42,7 @@ type Bounds struct {
 	Pairs      int `json:"most_pairs"`
 	Triples    int `json:"most_triples"`
 	Determined int `json:"most_determined_columns"`
+	Columns    int `json:"most_columns_compared"` // that are held against each other
 }
 
 // Place is a line or row of an input, with a cell or words on it.
@@ -155,7 +156,7 @@ func (s *idleStats) take(columns int) []*stats {
 	}
 	fresh := make([]*stats, columns)
 	for i := range fresh {
-		fresh[i] = newStats()
+		fresh[i] = newStats(columns)
 	}
 	return fresh
 }
@@ -221,7 +222,7 @@ func (r *reading) close() {
 func (r *reading) take(p *pass) error {
 	if r.sample == nil {
 		r.waiting, r.waits = append(r.waiting, p), r.waits+p.rows
-		if r.waits >= sampleRows {
+		if r.waits >= sampleSize(r.columns) {
 			return r.begin()
 		}
 		return nil
@@ -274,7 +275,7 @@ func (r *reading) add(p *pass) error {
 // result says what was seen.
 func (r *reading) result(ctx context.Context) (*Input, error) {
 	in := &Input{Read: r.table.Files()[0], Rows: r.rows, Broken: r.oddity("", &r.broken, -1), values: r.values,
-		Bounds: Bounds{r.sample.rows, mostSingles, mostPairs, mostTriples, mostDetermined}}
+		Bounds: Bounds{r.sample.rows, mostSingles, mostPairs, mostTriples, mostDetermined, mostCompared}}
 	for _, t := range r.totals[:min(len(r.totals), fewSpots)] {
 		in.Totals = append(in.Totals, r.place(t.position, -1, t.why))
 	}

@@ -27,7 +27,8 @@ type determinant struct {
 // dependent is a column that another one decides.
 type dependent struct {
 	column    int
-	against   spots // rows that contradict
+	usual     map[uint64]uint64 // by the value of the one that decides, the value that most of the first rows have
+	against   spots             // rows that contradict
 	abandoned bool
 }
 
@@ -44,8 +45,11 @@ func (s *sample) determinants() []*determinant {
 		first := s.firsts(hashes)
 		d := &determinant{column: a}
 		for b := range s.columns[:min(len(s.columns), mostCompared)] {
-			if b != a && pairs+len(d.others) < mostDetermined && s.decides(first, b, given-distinct) {
-				d.others = append(d.others, dependent{column: b})
+			if b == a || pairs+len(d.others) >= mostDetermined {
+				continue
+			}
+			if usual, ok := s.decides(hashes, first, b, given-distinct); ok {
+				d.others = append(d.others, dependent{column: b, usual: usual})
 			}
 		}
 		if d.others != nil {
@@ -75,26 +79,39 @@ func (s *sample) firsts(hashes []uint64) []int32 {
 	return first
 }
 
-// decides tells whether rows with the same value of a column, of which repeats come again, have the same of b, although
-// b differs so much that this is not by chance.
-func (s *sample) decides(first []int32, b, repeats int) bool {
-	hashes := s.columns[b]
-	against := 0
-	allowed := repeats / 50
-	counts := map[uint64]int{}
+// decides tells whether rows with the same value of a column, of which repeats come again, have the same of b, but for
+// few, although b differs so much that this is not by chance. usual has what most rows with a value have of b.
+func (s *sample) decides(hashes []uint64, first []int32, b, repeats int) (usual map[uint64]uint64, ok bool) {
+	others := s.columns[b]
+	against, hopeless := 0, repeats/4
 	for row, at := range first {
-		if at >= 0 && hashes[row] != hashes[at] {
-			if against++; against > allowed {
-				return false
+		if at >= 0 && others[row] != others[at] {
+			if against++; against > hopeless {
+				return nil, false
 			}
 		}
 	}
-	most := 0
-	for _, h := range hashes {
-		counts[h]++
-		most = max(most, counts[h])
+	counts, all, most := map[[2]uint64]int{}, map[uint64]int{}, 0
+	usual = map[uint64]uint64{}
+	for row, at := range first {
+		all[others[row]]++
+		most = max(most, all[others[row]])
+		if at < 0 {
+			continue
+		}
+		pair := [2]uint64{hashes[row], others[row]}
+		counts[pair]++
+		if before, met := usual[pair[0]]; !met || counts[pair] > counts[[2]uint64{pair[0], before}] {
+			usual[pair[0]] = pair[1]
+		}
 	}
-	return float64(repeats)*(1-float64(most)/float64(s.rows)) >= byChance
+	against = 0
+	for row, at := range first {
+		if at >= 0 && others[row] != usual[hashes[row]] {
+			against++
+		}
+	}
+	return usual, against <= repeats/50 && float64(repeats)*(1-float64(most)/float64(s.rows)) >= byChance
 }
 
 // add follows the column through a pass.
@@ -137,7 +154,8 @@ func (d *determinant) add(p *pass, blank uint64) {
 	}
 }
 
-// place gives where a value is held; -2 for nowhere. A value that is new takes what stands in the row.
+// place gives where a value is held; -2 for nowhere. A value that is new takes what most
+// of the first rows have, or what stands in the row.
 func (d *determinant) place(e *entry, blank uint64, p *pass, row int) int32 {
 	if e.hash == blank {
 		return -2
@@ -156,7 +174,11 @@ func (d *determinant) place(e *entry, blank uint64, p *pass, row int) int32 {
 		d.met++
 		for i := range d.others {
 			u := &p.tallies[d.others[i].column]
-			d.held[int(e.id)*n+i] = u.entries[u.ids[row]].hash
+			usual, known := d.others[i].usual[e.hash]
+			if !known {
+				usual = u.entries[u.ids[row]].hash
+			}
+			d.held[int(e.id)*n+i] = usual
 		}
 	}
 	return e.id

@@ -273,3 +273,5 @@ func TestSurveyStops(t *testing.T) {
 	_, err = Open([]string{path, path + ".none"}, source.Asked{})
 	assert.ErrorContains(t, err, "there is no such file")
 }
+
+func askedSheet(name string) source.Asked { return source.Asked{Sheet: name} }

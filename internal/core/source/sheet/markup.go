@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"errors"
 	"io"
 	"strconv"
 	"unicode/utf8"
@@ -263,6 +264,85 @@ func tagEnd(b []byte) int {
 		}
 	}
 	return 0
+}
+
+// rows gives the next block of whole elements named row; ended tells that behind them the end tag of their parent
+// follows. The names have the prefix.
+func (w *window) rows(prefix, row, parent string) (raw []byte, ended bool, err error) {
+	last := []byte("</" + prefix + parent)
+	for {
+		rest := w.b[w.at:]
+		if at := indexTag(rest, last); at >= 0 || len(rest) >= blockSize {
+			stop, ended := cutRows(rest, at, prefix, row, parent)
+			w.at += stop
+			if stop > 0 || ended {
+				return rest[:stop:stop], ended, nil
+			}
+		}
+		if err := w.more(blockSize); err != nil {
+			return nil, false, truncated(err)
+		}
+	}
+}
+
+// indexTag is where a tag that starts with mark stands in b, and its name ends there; or -1.
+func indexTag(b, mark []byte) int {
+	for from := 0; ; {
+		at := indexFrom(b, from, mark)
+		if at < 0 || at+len(mark) >= len(b) {
+			return -1
+		}
+		if c := b[at+len(mark)]; c == '>' || c <= ' ' {
+			return at
+		}
+		from = at + len(mark)
+	}
+}
+
+// cutRows gives the length of the whole rows at the start of b, and whether they are the last; last is where the end
+// tag of their parent seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks
+// over the tags.
+func cutRows(b []byte, last int, prefix, row, parent string) (stop int, ended bool) {
+	if !hasSections(b) {
+		if last >= 0 {
+			return last, true
+		}
+		mark := "</" + prefix + row + ">"
+		if stop = bytes.LastIndex(b, []byte(mark)); stop >= 0 {
+			return stop + len(mark), false
+		}
+	}
+	stop = 0
+	for t := (&tags{b: b}); t.next(); {
+		if string(t.name) == parent && t.close {
+			return stop, true
+		}
+		if string(t.name) != row {
+			continue
+		}
+		closing := t.close
+		t.end()
+		if (closing || t.empty) && b[t.at-1] == '>' {
+			stop = t.at
+		}
+	}
+	return stop, false
+}
+
+func indexFrom(b []byte, from int, mark []byte) int {
+	n := bytes.Index(b[from:], mark)
+	if n < 0 {
+		return -1
+	}
+	return from + n
+}
+
+// truncated says that the markup ended too early.
+func truncated(err error) error {
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return errTruncated
+	}
+	return err
 }
 
 // hasSections tells whether there are comments, CDATA sections or the like in b.

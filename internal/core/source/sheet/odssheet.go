@@ -25,69 +25,17 @@ type odsSheet struct {
 // manyRepeated is the number of cells that a repeated row may stand for; more than that no person has filled.
 const manyRepeated = 1 << 25
 
-func indexFrom(b []byte, from int, mark []byte) int {
-	n := bytes.Index(b[from:], mark)
-	if n < 0 {
-		return -1
+func (s *odsSheet) block(first int) (raw []byte, next int, err error) {
+	if !s.ended {
+		raw, s.ended, err = s.window.rows(s.prefix, "table-row", "table")
 	}
-	return from + n
-}
-
-func (s *odsSheet) block(first int) ([]byte, int, error) {
-	if s.ended {
+	if len(raw) == 0 && err == nil {
 		return nil, 0, s.tail()
 	}
-	last := []byte("</" + s.prefix + "table>")
-	w := s.window
-	for {
-		rest := w.b[w.at:]
-		if at := bytes.Index(rest, last); at >= 0 || len(rest) >= blockSize {
-			stop, ended := s.cut(rest, at)
-			w.at += stop
-			s.ended = ended
-			switch {
-			case stop > 0:
-				if first == 1 {
-					s.columns(rest[:stop])
-				}
-				return rest[:stop:stop], first + s.count(rest[:stop]), nil
-			case ended:
-				return nil, 0, s.tail()
-			}
-		}
-		if err := w.more(blockSize); err != nil {
-			return nil, 0, truncated(err)
-		}
+	if first == 1 {
+		s.columns(raw)
 	}
-}
-
-// cut gives the length of the whole rows at the start of b, and whether they are the last; last is where the mark of the end
-// seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks over the tags.
-func (s *odsSheet) cut(b []byte, last int) (stop int, ended bool) {
-	if !hasSections(b) {
-		if last >= 0 {
-			return last, true
-		}
-		row := []byte("</" + s.prefix + "table-row>")
-		if stop = bytes.LastIndex(b, row); stop >= 0 {
-			return stop + len(row), false
-		}
-	}
-	stop = 0
-	for t := (&tags{b: b}); t.next(); {
-		if string(t.name) == "table" && t.close {
-			return stop, true
-		}
-		if string(t.name) != "table-row" {
-			continue
-		}
-		closing := t.close
-		t.end()
-		if (closing || t.empty) && b[t.at-1] == '>' {
-			stop = t.at
-		}
-	}
-	return stop, false
+	return raw, first + s.count(raw), err
 }
 
 // count counts the rows in b, repeated ones as often as they come.

@@ -3,7 +3,6 @@ package sheet
 import (
 	"bytes"
 	"encoding/binary"
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -87,13 +86,6 @@ func (s *sharedStrings) items(w *window, prefix string) error {
 			return truncated(err)
 		}
 	}
-}
-
-func truncated(err error) error {
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return errTruncated
-	}
-	return err
 }
 
 // block adds the items in a run of whole ones.

@@ -66,58 +66,14 @@ func (s *xlsxSheet) column(t *tags) {
 // isTrue reads an xsd:boolean.
 func isTrue(value []byte) bool { return string(value) == "1" || string(value) == "true" }
 
-func (s *xlsxSheet) block(first int) ([]byte, int, error) {
-	if s.ended {
+func (s *xlsxSheet) block(first int) (raw []byte, next int, err error) {
+	if !s.ended {
+		raw, s.ended, err = s.window.rows(s.prefix, "row", "sheetData")
+	}
+	if len(raw) == 0 && err == nil {
 		return nil, 0, s.tail()
 	}
-	last := []byte("</" + s.prefix + "sheetData")
-	w := s.window
-	for {
-		rest := w.b[w.at:]
-		if at := bytes.Index(rest, last); at >= 0 || len(rest) >= blockSize {
-			stop, ended := s.cut(rest, at)
-			w.at += stop
-			s.ended = ended
-			switch {
-			case stop > 0:
-				return rest[:stop:stop], s.after(rest[:stop], first), nil
-			case ended:
-				return nil, 0, s.tail()
-			}
-		}
-		if err := w.more(blockSize); err != nil {
-			return nil, 0, truncated(err)
-		}
-	}
-}
-
-// cut gives the length of the whole rows at the start of b, and whether they are the last; last is where the mark of the end
-// seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks over the tags.
-func (s *xlsxSheet) cut(b []byte, last int) (stop int, ended bool) {
-	if !hasSections(b) {
-		if last >= 0 {
-			return last, true
-		}
-		row := []byte("</" + s.prefix + "row>")
-		if stop = bytes.LastIndex(b, row); stop >= 0 {
-			return stop + len(row), false
-		}
-	}
-	stop = 0
-	for t := (&tags{b: b}); t.next(); {
-		if string(t.name) == "sheetData" && t.close {
-			return stop, true
-		}
-		if string(t.name) != "row" {
-			continue
-		}
-		closing := t.close
-		t.end()
-		if (closing || t.empty) && b[t.at-1] == '>' {
-			stop = t.at
-		}
-	}
-	return stop, false
+	return raw, s.after(raw, first), err
 }
 
 // after is the number of the row behind those in b, of which the first is number first unless it says another.

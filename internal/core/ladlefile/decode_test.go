@@ -135,3 +135,29 @@ func FuzzDecode(f *testing.F) {
 		}
 	})
 }
+
+func TestInputs(t *testing.T) {
+	f, err := Decode("port/f.ladle.yaml", []byte(`
+ladle: 1
+inputs:
+  calls: {file: [calls-*.csv, /post/more.zip], header: 3-4, footer: 2, encoding: windows-1252, delimiter: tab, quote: none}
+  log: {file: "-", delimiter: ";", quote: "'"}
+  register: {file: register.xlsx, sheet: 2, range: B4:K900, header: none}
+tables: {vessel: {from: calls, columns: {a: b}}}
+`))
+	require.NoError(t, err)
+	want := []Input{
+		{Paths: []string{"port/calls-*.csv", "/post/more.zip"}, Asked: source.Asked{Header: source.Lines{First: 3, Last: 4}, Footer: 2, Encoding: "windows-1252", Delimiter: '\t', Quote: "none"}},
+		{Paths: []string{"-"}, Asked: source.Asked{Delimiter: ';', Quote: "'"}},
+		{Paths: []string{"port/register.xlsx"}, Asked: source.Asked{Sheet: "2", Range: "B4:K900", Header: source.Lines{None: true}}},
+	}
+	for i, in := range f.Inputs {
+		assert.Equal(t, want[i].Paths, in.Paths)
+		assert.Equal(t, want[i].Asked, in.Asked)
+	}
+	for said, what := range map[string]string{"header: 0": "f:1:36: header: can't be \"0\"", "footer: many": `footer: can't be "many"`, "encoding: x": "its name in the IANA registry",
+		"delimiter: ''": "one ASCII character", "quote: '\"\"'": "one ASCII character", "sheet: [1]": "must be a single value", "rnage: A1": `did you mean "range"?`} {
+		_, err := Decode("f", []byte("{ladle: 1, inputs: {in: {file: a, "+said+"}}, tables: {t: {from: in, columns: {a: b}}}}"))
+		require.ErrorContains(t, err, what[strings.Index(what, ": ")+2:], said)
+	}
+}

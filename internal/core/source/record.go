@@ -131,13 +131,6 @@ func (r *Record) reorder(wanted []int) {
 	r.Raw = nil
 }
 
-// put adds text to the record's room and gives it as a field.
-func (r *Record) put(text string) []byte {
-	start := len(r.room)
-	r.room = append(r.room, text...)
-	return r.room[start:len(r.room):len(r.room)]
-}
-
 // Misshapen says why the fields of a record are not those of so many columns, or can't be trusted at all; "" for a
 // good one.
 func Misshapen(r *Record, columns int) string {

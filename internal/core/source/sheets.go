@@ -393,7 +393,7 @@ func (s *sheetTable) Files() []*Manner {
 	if about.MergedCount > 0 {
 		s.manner.Merged = 0
 		for _, a := range about.Merged {
-			if int64(a.Bottom) > s.header.Line && a.Left < s.left+s.width {
+			if int64(a.Bottom) > s.header.Line && a.Bottom >= s.area.Top && a.Left < s.left+s.width {
 				s.manner.Merged++
 			}
 		}

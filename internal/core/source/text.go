@@ -197,14 +197,12 @@ func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
 	for len(rows) < n && l.at < len(raw) {
 		start, line := l.at, l.line
 		r.Fields, r.Problem, r.room = r.Fields[:0], "", r.room[:0]
-		end, open := l.read(&r)
+		_, open := l.read(&r)
 		if open >= 0 { // perhaps a title with a lone quote: it ends with its line
-			if end = start + lastEnd(append(bytes.Clone(firstLine(raw[start:])), '\n')) - 1; end+1 > len(raw) {
-				end = len(raw)
-			}
-			r.Fields = append(r.Fields[:0], raw[start:end])
+			title := firstLine(raw[start:])
+			r.Fields = append(r.Fields[:0], title)
 			l = newLines(raw, t.dialect, line+1, 0)
-			l.at = min(end+1, len(raw))
+			l.at = min(start+len(title)+1, len(raw))
 			l.skip(l.at)
 		}
 		cells := make([]string, len(r.Fields))

@@ -55,12 +55,12 @@ type decimal struct {
 
 // writing is how a number is written, besides its digits.
 type writing struct {
-	group, point byte // 0 for none
-	before       string
-	behind       string
-	bracketed    bool // a negative one stands in brackets
-	trailing     bool // its minus stands behind
-	as           fits // fitDot or fitComma, or both
+	group     byte // the first of the mark between thousands; 0 for none
+	before    string
+	behind    string
+	bracketed bool // a negative one stands in brackets
+	trailing  bool // its minus stands behind
+	as        fits // fitDot or fitComma, or both
 }
 
 // readCell finds all that a cell, without outer blanks and of these classes, could be.

@@ -19,7 +19,6 @@ type sharedStrings struct {
 	offsets []uint32 // of each text: its block and, in 20 bits, the place in it
 	blocks  [][]byte
 	disk    *os.File
-	size    int64
 	room    []byte
 }
 

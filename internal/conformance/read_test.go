@@ -150,3 +150,50 @@ func TestSurvey(t *testing.T) {
 		})
 	}
 }
+
+// TestSurveyOfHostileCells: what is in files reaches the screen as text, whatever it is.
+func TestSurveyOfHostileCells(t *testing.T) {
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
+	w.write("in.csv", "Ves\x1b[31msel,Re\x07marks,\u202eTons\n"+strings.Repeat("Ot\x1b]0;title\x07ter,\u200bx,5\n", 30)+"Heron,\x1b[2J,many\n")
+	for _, arguments := range [][]string{{"survey", "in.csv"}, {"survey", "in.csv", "--column", "Re\x07marks"}, {"survey", "in.csv", "--column", "no\x1b[31m"}, {"survey", "no\x1b[31m.csv"}} {
+		r := w.run(arguments...)
+		for _, c := range r.stdout + r.stderr {
+			assert.False(t, c < ' ' && c != '\n' || c == 0x7f || c == 0x202e || c == 0x200b, "%q reached the screen of %q", c, arguments)
+		}
+	}
+	r := w.run("survey", "in.csv")
+	assert.Equal(t, 0, r.status)
+	assert.Contains(t, r.stdout, `\u001b`)
+	assert.Contains(t, r.stdout, "with characters that don't show")
+	doc := w.run("survey", "in.csv", "--json")
+	assert.True(t, json.Valid([]byte(doc.stdout)))
+}
+
+// TestSurveyOfWorkbooks reads the sheets that an office suite wrote, one by one, with all that is hidden in them.
+func TestSurveyOfWorkbooks(t *testing.T) {
+	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
+	for _, format := range []string{"ods", "xlsx"} {
+		book, err := os.ReadFile(suite + format)
+		require.NoError(t, err)
+		w.write("register."+format, string(book))
+		r := w.run("survey", "register."+format)
+		require.Equal(t, 0, r.status, r.stderr)
+		for _, says := range []string{"register." + format + "[Register]: 4 rows, 11 columns", "register." + format + "[Old list]: 1 row, 2 columns", "workbook (" + format + "), names of columns on row 3",
+			`1 row above the names: "Vessel register of Port Merrow"`, "1 hidden row, read all the same", "hidden columns, read all the same: D", "2 formulas, read by the results that are stored",
+			"sheets of the workbook: Register, Old list (hidden)", `B4 "007"`, `Twice: 1 cell with an error: L5 "#DIV/0! is an error, not a value"`} {
+			assert.Contains(t, unwrap(r.stdout), says)
+		}
+		only := w.run("survey", "register."+format, "--range", "fleet")
+		assert.Contains(t, only.stdout, "[Register]: 2 rows, 4 columns")
+		both := w.run("survey", "register."+format, "--sheet", "Old list", "--json")
+		var doc struct {
+			Inputs []struct {
+				Read struct{ Sheet, Format string }
+				Rows int
+			}
+		}
+		require.NoError(t, json.Unmarshal([]byte(both.stdout), &doc))
+		require.Len(t, doc.Inputs, 1)
+		assert.Equal(t, []any{"Old list", format, 1}, []any{doc.Inputs[0].Read.Sheet, doc.Inputs[0].Read.Format, doc.Inputs[0].Rows})
+	}
+}

@@ -2,61 +2,12 @@ package survey
 
 import (
 	"bytes"
-	"cmp"
-	"maps"
 	"math/bits"
-	"slices"
 	"unicode"
 	"unicode/utf8"
 
 	"ladle/internal/core/source"
 )
-
-const fewSpots = 5 // places that are told of what is odd
-
-// spots are the first places of something, and how often it came.
-type spots struct {
-	count int64
-	first []spot
-}
-
-// spot is a place and the cell there.
-type spot struct {
-	position int64
-	cell     string
-}
-
-func (s *spots) add(n int64, position int64, cell []byte) {
-	s.count += n
-	if len(s.first) < fewSpots || position < s.first[len(s.first)-1].position {
-		s.first = append(s.first, spot{position, shorten(string(cell))})
-		s.trim()
-	}
-}
-
-func (s *spots) merge(o *spots) {
-	s.count += o.count
-	if len(s.first) < fewSpots {
-		s.first = append(s.first, o.first...)
-		s.trim()
-	}
-}
-
-func (s *spots) trim() {
-	slices.SortFunc(s.first, func(a, b spot) int { return cmp.Compare(a.position, b.position) })
-	s.first = s.first[:min(len(s.first), fewSpots)]
-}
-
-func shorten(cell string) string {
-	const most = 60
-	if len(cell) <= most {
-		return cell
-	}
-	if r := []rune(cell); len(r) > most {
-		return string(r[:most]) + "…"
-	}
-	return cell
-}
 
 // numbers is what was seen of a column read as numbers in one way.
 type numbers struct {
@@ -106,22 +57,6 @@ func (m *moments) add(at int64) {
 	}
 	m.any = true
 }
-
-// look is something that cells can look like.
-type look uint8
-
-const (
-	lookMail look = iota
-	lookPhone
-	lookLink
-	lookPostcode
-	lookCurrency
-	lookPercent
-	lookUnit
-	looks
-)
-
-var lookNames = [...]string{"e-mail addresses", "phone numbers", "web addresses", "postcodes", "amounts with a currency", "percentages", "numbers with a unit"}
 
 // stats is what was seen of a column in a chunk, or in all of them.
 type stats struct {
@@ -402,92 +337,6 @@ func (s *stats) bucket(kind int, f float64, n int64) {
 	*s.bucketLast += n
 }
 
-func lookOf(w writing) look {
-	for _, affix := range []string{w.before, w.behind} {
-		if bytes.ContainsAny([]byte(affix), "%‰") {
-			return lookPercent
-		}
-	}
-	return lookCurrency
-}
-
-// text takes a cell that is nothing but text.
-func (s *stats) text(text []byte, of class, n int64) {
-	odd := s.odd
-	s.odd = true
-	switch {
-	case of.has(classAt) && isMail(text):
-		s.looks[lookMail] += n
-	case (of.has(classSlash) || text[0] == 'w') && isLink(text):
-		s.looks[lookLink] += n
-	case !of.has(classDigit):
-		s.odd = odd
-	case !of.has(classLetter) && isPhone(text):
-		s.looks[lookPhone] += n
-	case of.has(classBlank) && of.has(classLetter) && isPostcode(text):
-		s.looks[lookPostcode] += n
-	case isUnit(text):
-		s.looks[lookUnit] += n
-	default:
-		s.odd = odd
-	}
-}
-
-// isMail tells an address of RFC 5322 in its usual form.
-func isMail(b []byte) bool {
-	at := bytes.IndexByte(b, '@')
-	return at > 0 && bytes.IndexByte(b[at+1:], '@') < 0 && bytes.LastIndexByte(b, '.') > at+1 && b[len(b)-1] != '.' && bytes.IndexByte(b, ' ') < 0
-}
-
-func isLink(b []byte) bool {
-	return bytes.HasPrefix(b, []byte("http://")) || bytes.HasPrefix(b, []byte("https://")) || bytes.HasPrefix(b, []byte("www."))
-}
-
-// isPhone tells digits, seven to fifteen (ITU-T E.164), with the marks that people put between them.
-func isPhone(b []byte) bool {
-	digits, marks := 0, 0
-	for _, c := range b {
-		switch {
-		case c >= '0' && c <= '9':
-			digits++
-		case bytes.IndexByte([]byte(" ()-/.+"), c) >= 0:
-			marks++
-		default:
-			return false
-		}
-	}
-	return digits >= 7 && digits <= 15 && marks > 0 && (b[0] == '+' || b[0] == '(' || b[0] == '0')
-}
-
-// isPostcode tells the shapes that postcodes with letters have: AB1 2CD, 1234 AB, A1B 2C3.
-func isPostcode(b []byte) bool {
-	if len(b) < 6 || len(b) > 8 || bytes.IndexByte(b, ' ') < 2 {
-		return false
-	}
-	letters, digits := 0, 0
-	for _, c := range b {
-		switch {
-		case c >= 'A' && c <= 'Z':
-			letters++
-		case c >= '0' && c <= '9':
-			digits++
-		case c != ' ':
-			return false
-		}
-	}
-	return letters >= 2 && digits >= 2 && letters+digits == len(b)-1
-}
-
-// isUnit tells a number with a short word behind it.
-func isUnit(b []byte) bool {
-	if b[0] < '0' || b[0] > '9' {
-		return false
-	}
-	end := bytes.IndexFunc(b, func(c rune) bool { return c != '.' && c != ',' && (c < '0' || c > '9') })
-	unit := bytes.TrimSpace(b[max(end, 0):])
-	return end > 0 && len(unit) > 0 && len(unit) <= 4 && bytes.IndexFunc(unit, func(c rune) bool { return !unicode.IsLetter(c) && c != '²' && c != '³' && c != '°' }) < 0
-}
-
 // settle counts what was put off.
 func (s *stats) settle() {
 	if s.clockCount > 0 {
@@ -558,17 +407,5 @@ func (m *moments) merge(o moments) {
 func mergeCounts[K comparable](to, from map[K]int64) {
 	for k, n := range from {
 		to[k] += n
-	}
-}
-
-// mergeSpots keeps at most so many kinds.
-func mergeSpots[K cmp.Ordered](to, from map[K]*spots, most int) {
-	for _, k := range slices.Sorted(maps.Keys(from)) {
-		switch mine := to[k]; {
-		case mine != nil:
-			mine.merge(from[k])
-		case len(to) < most:
-			to[k] = from[k]
-		}
 	}
 }

@@ -1,0 +1,147 @@
+package source
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source/sheet"
+)
+
+// chosen is a sheet, or a part of it, that is to be read.
+type chosen struct {
+	number int
+	sheet  sheet.Info
+	area   sheet.Area
+	table  *sheet.Named
+	all    []sheet.Info
+}
+
+// chooseSheets finds what asked means.
+func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, error) {
+	all, err := book.Sheets()
+	if err != nil {
+		return nil, err
+	}
+	whole := sheet.Area{Top: 1, Left: 1}
+	area, isArea := sheet.ParseArea(asked.Range)
+	if asked.Range != "" && !isArea {
+		return chooseNamed(f, book, all, asked)
+	}
+	if isArea {
+		whole = area
+	}
+	if asked.Sheet != "" {
+		n, err := sheetNumber(f, all, asked.Sheet)
+		return []chosen{{number: n, sheet: at(all, n), area: whole, all: all}}, err
+	}
+	var visible []chosen
+	for i, s := range all {
+		if every || !s.Hidden {
+			visible = append(visible, chosen{number: i, sheet: s, area: whole, all: all})
+		}
+	}
+	if every {
+		return visible, nil
+	}
+	if len(visible) > 1 {
+		if visible, err = filledSheets(book, visible); err != nil {
+			return nil, err
+		}
+	}
+	if len(visible) == 1 {
+		return visible, nil
+	}
+	return nil, f.odd(fmt.Sprintf("the workbook has %d sheets that could be meant: %s", len(visible), sheetNames(all)),
+		"say sheet: with the name of one")
+}
+
+func at(all []sheet.Info, n int) sheet.Info {
+	if n < 0 || n >= len(all) {
+		return sheet.Info{}
+	}
+	return all[n]
+}
+
+func sheetNames(all []sheet.Info) string {
+	names := make([]string, len(all))
+	for i, s := range all {
+		names[i] = s.Name
+		if s.Hidden {
+			names[i] += " (hidden)"
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// sheetNumber is the sheet with a name, or else a number.
+func sheetNumber(f *file, all []sheet.Info, name string) (int, error) {
+	if n := slices.IndexFunc(all, func(s sheet.Info) bool { return Plain(s.Name) == Plain(name) }); n >= 0 {
+		return n, nil
+	}
+	if n, err := strconv.Atoi(name); err == nil && n >= 1 && n <= len(all) {
+		return n - 1, nil
+	}
+	return -1, f.odd(fmt.Sprintf("the workbook has no sheet %q", name), "its sheets are: "+sheetNames(all))
+}
+
+// chooseNamed finds a named range or table.
+func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked Asked) ([]chosen, error) {
+	named, err := book.Names()
+	if err != nil {
+		return nil, err
+	}
+	names := make([]string, len(named))
+	for i, n := range named {
+		names[i] = n.Name
+		if Plain(n.Name) != Plain(asked.Range) {
+			continue
+		}
+		if asked.Sheet != "" {
+			if at, err := sheetNumber(f, all, asked.Sheet); err != nil || at != n.Sheet {
+				continue
+			}
+		}
+		c := chosen{number: n.Sheet, sheet: all[n.Sheet], area: n.Area, all: all}
+		if n.Table {
+			c.table = &n
+			if c.area.Bottom > 0 {
+				c.area.Bottom -= n.Totals
+			}
+		}
+		return []chosen{c}, nil
+	}
+	return nil, f.odd(fmt.Sprintf("the workbook has no range or table %q", asked.Range),
+		"write it as B4:K900, or by name; "+fault.DidYouMean(asked.Range, names))
+}
+
+// filledSheets leaves those that hold something.
+func filledSheets(book sheet.Book, of []chosen) ([]chosen, error) {
+	var filled []chosen
+	for _, c := range of {
+		rows, err := book.Rows(c.number)
+		if err != nil {
+			return nil, err
+		}
+		var r sheet.Row
+		for {
+			b, err := rows.Next()
+			if err == io.EOF {
+				break
+			}
+			if err != nil {
+				return nil, errors.Join(err, rows.Close())
+			}
+			if b.Next(&r) {
+				filled = append(filled, c)
+				break
+			}
+		}
+		rows.Close()
+	}
+	return filled, nil
+}

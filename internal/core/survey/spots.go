@@ -1,0 +1,65 @@
+package survey
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+)
+
+const fewSpots = 5 // places that are told of what is odd
+
+// spots are the first places of something, and how often it came.
+type spots struct {
+	count int64
+	first []spot
+}
+
+// spot is a place and the cell there.
+type spot struct {
+	position int64
+	cell     string
+}
+
+func (s *spots) add(n int64, position int64, cell []byte) {
+	s.count += n
+	if len(s.first) < fewSpots || position < s.first[len(s.first)-1].position {
+		s.first = append(s.first, spot{position, shorten(string(cell))})
+		s.trim()
+	}
+}
+
+func (s *spots) merge(o *spots) {
+	s.count += o.count
+	if len(s.first) < fewSpots {
+		s.first = append(s.first, o.first...)
+		s.trim()
+	}
+}
+
+func (s *spots) trim() {
+	slices.SortFunc(s.first, func(a, b spot) int { return cmp.Compare(a.position, b.position) })
+	s.first = s.first[:min(len(s.first), fewSpots)]
+}
+
+func shorten(cell string) string {
+	const most = 60
+	if len(cell) <= most {
+		return cell
+	}
+	if r := []rune(cell); len(r) > most {
+		return string(r[:most]) + "…"
+	}
+	return cell
+}
+
+// mergeSpots keeps at most so many kinds.
+func mergeSpots[K cmp.Ordered](to, from map[K]*spots, most int) {
+	for _, k := range slices.Sorted(maps.Keys(from)) {
+		switch mine := to[k]; {
+		case mine != nil:
+			mine.merge(from[k])
+		case len(to) < most:
+			to[k] = from[k]
+		}
+	}
+}

@@ -81,6 +81,8 @@ func TestBadInput(t *testing.T) {
 		{"what can't be said of a file", func(w *world) {
 			w.ladle("file: in.csv", `file: in.csv, header: 4-2, footer: x, encoding: martian, delimiter: ";;", quote: "''", sheet: 1`)
 		}, 2, []string{`header: can't be "4-2"`, `footer: can't be "x"`, `encoding: can't be "martian"`, "windows-1252", `delimiter: can't be ";;"`, `quote: can't be "''"`}},
+		{"a header that isn't found", func(w *world) { w.write("in.csv", "A1,Heron,100.5,Norway\nB1,Skua,2,Norway\n") }, 2,
+			[]string{`input in (in.csv) has no column "Reg"`, "no line with names was found in the file; say header: with its number"}},
 		{"a sheet of a text", func(w *world) { w.ladle("file: in.csv", "file: in.csv, sheet: 1") }, 1, []string{"this is text, not a workbook, so it has no sheet or range"}},
 		{"a pattern that matches nothing", func(w *world) { w.ladle("file: in.csv", "file: calls-*.csv") }, 3, []string{"calls-*.csv: no file has a name like this"}},
 		{"another version of the format", func(w *world) { w.ladle("ladle: 1", "ladle: 2") }, 2, []string{"reads version 1"}},

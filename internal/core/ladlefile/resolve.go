@@ -138,8 +138,11 @@ func (r *resolver) cell(feed *Feed, t value.Type, header Text) Value {
 	fields := feed.Header.Find(header.Value)
 	switch {
 	case len(fields) == 0:
-		r.problem(header.Place, fmt.Sprintf("input %s (%s) has no column %q", feed.Input.Name.Value, feed.Input.File.Value,
-			header.Value), fault.DidYouMean(header.Value, feed.Header.Names))
+		do := fault.DidYouMean(header.Value, feed.Header.Names)
+		if feed.Header.Line == 0 && !feed.Input.Asked.Header.None {
+			do = "no line with names was found in the file; say header: with its number, or name columns by their position: column 1"
+		}
+		r.problem(header.Place, fmt.Sprintf("input %s (%s) has no column %q", feed.Input.Name.Value, feed.Input.File.Value, header.Value), do)
 		return Value{}
 	case len(fields) > 1:
 		r.problem(header.Place, fmt.Sprintf("input %s (%s) has several columns %q: columns %s", feed.Input.Name.Value,

@@ -116,7 +116,7 @@ func (r *run) prepare(ctx context.Context) error {
 		r.sources = append(r.sources, s)
 	}
 	if failed != nil {
-		return together(failed)
+		return source.Together(errors.Join(failed...))
 	}
 	db, err := r.db.Schema(ctx)
 	if err != nil {
@@ -154,16 +154,6 @@ func (r *run) mayInsert(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// together makes one fault of several errors, of the gravest class among them.
-func together(errs []error) error {
-	all := &fault.Fault{Class: fault.Refused, Cause: errors.Join(errs...)}
-	for _, err := range errs {
-		all.Class = max(all.Class, fault.ClassOf(err))
-		all.Problems = append(all.Problems, fault.ProblemsOf(err)...)
-	}
-	return all
 }
 
 // locked lists the tables that must stand still: those in use, and those that rows point at.

@@ -21,7 +21,7 @@ type Table interface {
 	Next() (*Chunk, error)
 	// Again reads the chunk with origin o a second time. It is an error when the file has changed since.
 	Again(o Origin) (*Chunk, error)
-	// Files says of each file how it is read; all is said once Next gave io.EOF.
+	// Files says of each file how it is read; all is said once Next gave io.EOF. It may not be asked while Next runs.
 	Files() []*Manner
 	// Sum is the SHA-256 of the files, in hexadecimal.
 	Sum() (string, error)

@@ -47,15 +47,17 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 	}
 	for l.at < len(l.raw) {
 		start := l.at
-		r.Fields, r.Problem, r.room = r.Fields[:0], "", r.room[:0]
 		r.Position = l.line
 		end, _ := l.read(r)
 		r.Raw = l.raw[start:end]
-		if l.width != 1 && len(r.Raw) == len(r.Fields)-1 { // nothing but delimiters
+		if len(r.Raw) == len(r.Fields)-1 && l.width != 1 { // nothing but delimiters
 			c.Counts.Blank++
+			r.Fields = r.Fields[:0]
 			continue
 		}
-		l.judge(r)
+		if l.doubts != nil || len(r.Fields) > l.width {
+			l.judge(r)
+		}
 		return true
 	}
 	return false

@@ -185,6 +185,7 @@ func (s *idleStats) merged(columns int) []*stats {
 func readTable(ctx context.Context, t source.Table, tell func(Progress)) (*Input, error) {
 	r := &reading{table: t, columns: len(t.Header().Names)}
 	defer r.close()
+	name := t.Files()[0].Name() // what else it says is not known before the end
 	for range r.columns {
 		r.values = append(r.values, newValues(r.columns))
 	}
@@ -195,7 +196,7 @@ func readTable(ctx context.Context, t source.Table, tell func(Progress)) (*Input
 	}
 	err := source.Each(ctx, t, work, func(c *source.Chunk, p *pass) error {
 		if tell != nil {
-			tell(Progress{t.Files()[c.Origin.File].Name(), c.Origin.Done, t.Size()})
+			tell(Progress{name, c.Origin.Done, t.Size()})
 		}
 		return r.take(p)
 	})

@@ -74,6 +74,9 @@ type Record struct {
 	Faults   []Fault  // cells that can't be trusted
 	Stored   []Stored // of a sheet: as what each cell is stored; nil for text
 
+	// Keep makes the fields of all records of a chunk good as long as the chunk is.
+	Keep bool
+
 	room []byte // for fields that don't stand in the file as they are
 }
 
@@ -97,7 +100,10 @@ const (
 
 // Next reads the next record of the chunk into r; false when there is none.
 func (c *Chunk) Next(r *Record) bool {
-	r.Fields, r.Problem, r.Faults, r.room = r.Fields[:0], "", r.Faults[:0], r.room[:0]
+	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
+	if !r.Keep {
+		r.room = r.room[:0]
+	}
 	if !c.rows.next(c, r) {
 		return false
 	}

@@ -348,6 +348,7 @@ type sheetRows struct {
 }
 
 func (s *sheetRows) next(c *Chunk, r *Record) bool {
+	s.row.Keep = r.Keep
 	for s.block.Next(&s.row) {
 		if n := s.row.Number; n < s.of.first || n < s.of.area.Top || s.of.area.Bottom > 0 && n > s.of.area.Bottom {
 			continue

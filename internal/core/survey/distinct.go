@@ -30,17 +30,21 @@ type entry struct {
 	first  int64 // the position of the first of them
 }
 
-func (t *tally) reset(rows int) {
+// reset makes the tally ready for a chunk of so many rows; slots are memory for it, and what it needs of that, or more,
+// is given back.
+func (t *tally) reset(slots []int32, rows int) []int32 {
 	size := 16
 	for size < 2*rows {
 		size *= 2
 	}
-	if len(t.slots) < size {
-		t.slots = make([]int32, size)
+	if cap(slots) < size {
+		slots = make([]int32, size)
 	} else {
-		clear(t.slots)
+		slots = slots[:size]
+		clear(slots)
 	}
-	t.entries, t.arena, t.ids = t.entries[:0], t.arena[:0], t.ids[:0]
+	t.slots, t.entries, t.arena, t.ids = slots, t.entries[:0], t.arena[:0], t.ids[:0]
+	return slots
 }
 
 // grow doubles the slots when they are half full.

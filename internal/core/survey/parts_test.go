@@ -94,7 +94,7 @@ func TestDaysAreThoseOfTheCalendar(t *testing.T) {
 // tallyOf counts cells of one chunk.
 func tallyOf(cells []string) *tally {
 	t := &tally{}
-	t.reset(4)
+	t.reset(nil, 4)
 	for i, c := range cells {
 		t.add([]byte(c), 0, int64(i))
 	}
@@ -118,7 +118,7 @@ func TestTallies(t *testing.T) {
 		require.Equal(t, counts[cells[row]], e.count)
 		require.LessOrEqual(t, e.first, int64(row))
 	}
-	tl.reset(4)
+	tl.reset(nil, 4)
 	assert.Empty(t, tl.entries)
 }
 

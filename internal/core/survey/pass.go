@@ -34,30 +34,43 @@ type fault struct {
 type passRoom struct {
 	tallies   []tally
 	positions []int64
+	cells     [][]byte // row by row
+	stored    []source.Stored
+	slots     []int32
 }
 
 var rooms = sync.Pool{New: func() any { return &passRoom{} }}
 
-// readThrough reads a chunk of a table with as many columns as all has stats.
+// readThrough reads a chunk of a table with as many columns as all has stats. Its records are read first, then each
+// column is gone through by itself, so that what belongs to it stays near.
 func readThrough(c *source.Chunk, all []*stats) *pass {
 	columns := len(all)
 	room := rooms.Get().(*passRoom)
 	for len(room.tallies) < columns {
 		room.tallies = append(room.tallies, tally{})
 	}
-	p := &pass{tallies: room.tallies[:columns], positions: room.positions[:0], held: room}
-	guess := len(c.Raw) / (8 * columns)
-	for i := range p.tallies {
-		p.tallies[i].reset(min(guess, 1<<16))
-	}
-	var r source.Record
+	room.positions, room.cells, room.stored = room.positions[:0], room.cells[:0], room.stored[:0]
+	p := &pass{tallies: room.tallies[:columns], held: room}
+	r := source.Record{Keep: true}
 	for c.Next(&r) {
 		p.record(&r, columns)
 	}
+	p.rows, p.positions = len(room.positions), room.positions
 	for i := range p.tallies {
-		all[i].add(&p.tallies[i])
+		t := &p.tallies[i]
+		room.slots = t.reset(room.slots, p.rows)
+		for row, position := range p.positions {
+			at := row*columns + i
+			stored := source.StoredBlank
+			if len(room.stored) > 0 {
+				stored = room.stored[at]
+			}
+			t.add(room.cells[at], uint8(stored), position)
+		}
+		room.slots, t.slots = t.slots, nil
+		all[i].add(t)
 	}
-	room.positions = p.positions
+	clear(room.cells)
 	return p
 }
 
@@ -66,18 +79,13 @@ func (p *pass) record(r *source.Record, columns int) {
 		p.broken = append(p.broken, trouble{r.Position, why})
 		return
 	}
-	p.rows++
-	p.positions = append(p.positions, r.Position)
-	for i, cell := range r.Fields {
-		stored := uint8(0)
-		if r.Stored != nil {
-			if stored = uint8(r.Stored[i]); r.Stored[i] == source.StoredFault {
-				cell = nil
-			}
-		}
-		p.tallies[i].add(cell, stored, r.Position)
+	p.held.positions = append(p.held.positions, r.Position)
+	p.held.cells = append(p.held.cells, r.Fields...)
+	if r.Stored != nil {
+		p.held.stored = append(p.held.stored, r.Stored...)
 	}
 	for _, f := range r.Faults {
+		p.held.cells[len(p.held.cells)-columns+f.Field] = nil
 		p.faults = append(p.faults, fault{f.Field, trouble{r.Position, strings.TrimSpace(string(r.Fields[f.Field]) + " " + f.Why)}})
 	}
 	if word, ok := totalWord(r); ok {

@@ -101,6 +101,9 @@ type Row struct {
 	Formulas int // cells with a formula
 	Merged   int // cells that stand for several, where the row tells
 
+	// Keep makes the texts of all rows of a block good as long as the block is.
+	Keep bool
+
 	room []byte
 }
 
@@ -179,7 +182,10 @@ func (b *Block) Next(r *Row) bool {
 		return true
 	}
 	for b.err == nil {
-		r.Cells, r.room, r.Hidden, r.Formulas, r.Merged = r.Cells[:0], r.room[:0], false, 0, 0
+		r.Cells, r.Hidden, r.Formulas, r.Merged = r.Cells[:0], false, 0, 0
+		if !r.Keep {
+			r.room = r.room[:0]
+		}
 		more, err := b.of.read(b, r)
 		if err != nil {
 			b.err = err

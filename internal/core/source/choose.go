@@ -37,7 +37,7 @@ func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, 
 	}
 	if asked.Sheet != "" {
 		n, err := sheetNumber(f, all, asked.Sheet)
-		return []chosen{{number: n, sheet: at(all, n), area: whole, all: all}}, err
+		return []chosen{{number: n, sheet: infoOf(all, n), area: whole, all: all}}, err
 	}
 	var visible []chosen
 	for i, s := range all {
@@ -60,7 +60,7 @@ func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, 
 		"say sheet: with the name of one")
 }
 
-func at(all []sheet.Info, n int) sheet.Info {
+func infoOf(all []sheet.Info, n int) sheet.Info {
 	if n < 0 || n >= len(all) {
 		return sheet.Info{}
 	}

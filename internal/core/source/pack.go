@@ -156,7 +156,7 @@ func (f *file) contents() ([]*content, *zip.Reader, error) {
 	case n == 0:
 		return nil, nil, f.odd("the file is empty", "it needs at least a line with the names of the columns")
 	case bytes.HasPrefix(start, []byte{0x1f, 0x8b}):
-		return []*content{{file: f, path: f.path, packed: "gzip", start: f.unpacked}}, nil, nil
+		return []*content{{file: f, path: f.path, packed: "gzip", start: f.gunzip}}, nil, nil
 	case bytes.HasPrefix(start, []byte("PK\x03\x04")), bytes.HasPrefix(start, []byte("PK\x05\x06")):
 		return f.archive()
 	default:
@@ -167,8 +167,8 @@ func (f *file) contents() ([]*content, *zip.Reader, error) {
 	return []*content{{file: f, path: f.path, plain: true, start: func() (io.ReadCloser, error) { return io.NopCloser(f.reader()), nil }}}, nil, nil
 }
 
-// unpacked reads a file that is packed with gzip.
-func (f *file) unpacked() (io.ReadCloser, error) {
+// gunzip reads a file that is packed with gzip.
+func (f *file) gunzip() (io.ReadCloser, error) {
 	z, err := gzip.NewReader(f.reader())
 	if err != nil {
 		return nil, err

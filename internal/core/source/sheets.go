@@ -48,29 +48,28 @@ func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error
 	if err != nil {
 		return nil, errors.Join(f.broken(err), book.Close())
 	}
+	f.also = append(f.also, book)
 	var tables []Table
 	for _, w := range wanted {
 		t, err := openSheet(f, book, w, asked)
-		if err == nil && t == nil && len(wanted) > 1 {
-			continue // an empty one
-		}
-		if err == nil && t == nil {
-			err = f.odd(fmt.Sprintf("sheet %q holds nothing", w.sheet.Name), "say another sheet")
-		}
 		if err != nil {
 			for _, t := range tables {
 				t.Close()
 			}
-			return nil, errors.Join(err, book.Close())
+			return nil, err
 		}
-		f.uses++
-		tables = append(tables, t)
+		if t != nil { // it is not empty
+			f.uses++
+			tables = append(tables, t)
+		}
 	}
-	if len(tables) == 0 {
-		return nil, f.odd("the workbook holds nothing: all its sheets are empty", "check that this is the right file")
+	switch {
+	case len(tables) > 0:
+		return tables, nil
+	case len(wanted) == 1:
+		return nil, f.odd(fmt.Sprintf("sheet %q holds nothing", wanted[0].sheet.Name), "say another sheet")
 	}
-	f.also = append(f.also, book)
-	return tables, nil
+	return nil, f.odd("the workbook holds nothing: all its sheets are empty", "check that this is the right file")
 }
 
 // broken says what is wrong with a workbook.
@@ -116,10 +115,12 @@ func openSheet(f *file, book sheet.Book, c chosen, asked Asked) (*sheetTable, er
 	return s, nil
 }
 
-// look reads the first rows that hold something, and keeps the blocks for later.
+// look reads the first rows of the area that hold something. Their blocks, and those behind them, are kept for later.
 func (s *sheetTable) look(asked Asked) ([]row, error) {
+	const enough = 64 // blocks, when rows that hold something are few
+	want := max(sampled, asked.Header.Last+sampled)
 	var sample []row
-	for len(sample) < max(sampled, asked.Header.Last) {
+	for len(sample) < want && len(s.ahead) < enough {
 		b, err := s.rows.Next()
 		if err == io.EOF {
 			break
@@ -127,10 +128,9 @@ func (s *sheetTable) look(asked Asked) ([]row, error) {
 		if err != nil {
 			return nil, s.broken(err)
 		}
-		copied := *b
-		s.ahead = append(s.ahead, &copied)
+		untouched := *b
 		var r sheet.Row
-		for len(sample) < sampled && b.Next(&r) {
+		for len(sample) < want && b.Next(&r) {
 			if one, ok := s.sampleRow(&r); ok {
 				sample = append(sample, one)
 			}
@@ -138,9 +138,8 @@ func (s *sheetTable) look(asked Asked) ([]row, error) {
 		if b.Err() != nil {
 			return nil, s.broken(b.Err())
 		}
-		const most = 64 // blocks of nothing but blank rows
-		if len(s.ahead) > most && len(sample) > 0 {
-			break
+		if len(sample) > 0 {
+			s.ahead = append(s.ahead, &untouched)
 		}
 	}
 	return sample, nil

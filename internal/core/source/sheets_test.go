@@ -351,3 +351,37 @@ func FuzzSheet(f *testing.F) {
 		}
 	})
 }
+
+// TestPartsFarDownASheet: a range or header behind many rows; what stands before it is not kept.
+func TestPartsFarDownASheet(t *testing.T) {
+	path := library(t, 30_000)
+	table, err := opened(t, Open, Asked{Sheet: "Calls", Range: "C25005:F25010", Header: Lines{None: true}}, path)
+	require.NoError(t, err)
+	assert.Greater(t, table.(*sheetTable).ahead[0].Number, 5, "blocks before the range are let go")
+	chunk, err := table.Next()
+	require.NoError(t, err)
+	again, err := table.Again(chunk.Seal())
+	require.NoError(t, err)
+	for _, c := range []*Chunk{chunk, again} {
+		var r Record
+		require.True(t, c.Next(&r))
+		assert.Equal(t, "PM-25000", string(r.Fields[0]))
+	}
+
+	table, err = opened(t, Open, Asked{Sheet: "Calls", Header: Lines{First: 1004, Last: 1004}}, path)
+	require.NoError(t, err)
+	assert.Equal(t, "PM-999", table.Header().Names[0])
+	got, err := records(table)
+	require.NoError(t, err)
+	assert.Contains(t, got[0], "1005: PM-1000|")
+}
+
+func TestPackedInsideOfPacked(t *testing.T) {
+	book, err := os.ReadFile(register + ".xlsx")
+	require.NoError(t, err)
+	for content, want := range map[string]string{string(book): "this is a workbook or an archive inside of a packed file; unpack it first", "%PDF-1.7": "this is a PDF document", "\x1f\x8b\x08": "inside of a packed file"} {
+		_, err := Open([]string{parts(t, "in.zip", map[string]string{"a.csv": content})}, Asked{})
+		assert.ErrorContains(t, err, "in.zip/a.csv: ")
+		assert.ErrorContains(t, err, want)
+	}
+}

@@ -107,10 +107,34 @@ func (t *text) open() (err error) {
 			t.mark = 3
 		}
 	}
-	if t.from, err = decode(t.stream, t.asked.Encoding); err != nil {
+	var bare io.Reader = t.stream
+	if !t.plain {
+		if bare, err = t.unpacked(); err != nil {
+			return err
+		}
+	}
+	if t.from, err = decode(bare, t.asked.Encoding); err != nil {
 		return unreadable(t.path, err)
 	}
 	return t.fill()
+}
+
+// unpacked reads what was packed, unless that is no text by its first bytes.
+func (t *text) unpacked() (io.Reader, error) {
+	head := make([]byte, 512)
+	n, err := io.ReadFull(t.stream, head)
+	if err != nil && err != io.EOF && err != io.ErrUnexpectedEOF {
+		return nil, unreadable(t.path, err)
+	}
+	head = head[:n]
+	what, do := foreign(head)
+	if bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte{0x1f, 0x8b}) {
+		what, do = "this is a workbook or an archive inside of a packed file", "unpack it first"
+	}
+	if what != "" {
+		return nil, t.refuse(0, what, do)
+	}
+	return io.MultiReader(bytes.NewReader(head), t.stream), nil
 }
 
 // begin finds dialect and header, and goes behind the header.

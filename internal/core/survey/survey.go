@@ -219,11 +219,13 @@ func (r *reading) close() {
 	}
 }
 
+const mostWaiting = 64 // passes, when they hold few rows that can be read
+
 // take takes a pass, in the order of the file.
 func (r *reading) take(p *pass) error {
 	if r.sample == nil {
 		r.waiting, r.waits = append(r.waiting, p), r.waits+p.rows
-		if r.waits >= sampleSize(r.columns) {
+		if r.waits >= sampleSize(r.columns) || len(r.waiting) >= mostWaiting {
 			return r.begin()
 		}
 		return nil

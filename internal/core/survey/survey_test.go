@@ -260,6 +260,17 @@ func TestAgainstCounting(t *testing.T) {
 	}
 }
 
+// TestAFileOfBrokenLines: lines that can't be told apart are counted, however many they are, and don't hold the others up.
+func TestAFileOfBrokenLines(t *testing.T) {
+	const broken = 3_000_000
+	in := of(t, "Vessel,Tons\n"+strings.Repeat("Otter,5\n", 400)+strings.Repeat("1,2,3,4\n", broken)+strings.Repeat("Heron,7\n", 30)).Inputs[0]
+	assert.Equal(t, int64(430), in.Rows)
+	assert.Equal(t, int64(broken), in.Broken.Count)
+	assert.Equal(t, Place{Line: 402, Says: "the line has 4 fields, the header 2"}, in.Broken.Places[0])
+	assert.Equal(t, int64(2), in.Columns[0].Distinct)
+	assert.Equal(t, "whole number", in.Columns[1].Type)
+}
+
 func TestSurveyStops(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	stop()

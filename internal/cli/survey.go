@@ -18,7 +18,7 @@ func surveyCommand(asJSON *bool) *cli.Command {
 	asked := &source.Asked{}
 	word := func(name, usage string, set func(string) error) cli.Flag {
 		return &cli.StringFlag{Name: name, Usage: usage, Action: func(_ context.Context, _ *cli.Command, value string) error {
-			var advised source.Advised
+			var advised fault.Advised
 			if err := set(value); errors.As(err, &advised) {
 				return fault.New(fault.Wrong, "--"+name+" "+advised.What, advised.Do)
 			}

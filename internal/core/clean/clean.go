@@ -1,4 +1,5 @@
-// Package clean turns the cells of a file into typed values in a spool, in one pass over the file.
+// Package clean turns the cells of a file into typed values in a spool: each cell goes through the rule of its column,
+// new columns are computed, and rows are kept or left out.
 package clean
 
 import (
@@ -10,10 +11,10 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Column says as what the cells of one column of the file are read.
+// Column says as what the cleaned cells of one column of a recipe are read.
 type Column struct {
-	Field int // the position of the column in the file, from 0
-	Type  value.Type
+	Of   int
+	Type value.Type
 }
 
 // Rows is what a pass over a file leaves behind.
@@ -21,7 +22,7 @@ type Rows struct {
 	// Spool has the position of each row (see source.Record) in its first column, then a column for each of the wanted ones.
 	Spool *spool.Spool
 	// Problems has a record for each cell, or whole row, that could not be read, by ascending row: its row in the
-	// spool and its Column (WholeRow for a row), then the cell and the reason.
+	// spool and its column in the recipe (WholeRow for a row), then the cell and the reason.
 	Problems *spool.Log
 	// Origins has, for each batch of the spool, where it stands in the file.
 	Origins []source.Origin
@@ -56,15 +57,20 @@ type problem struct {
 }
 
 // Read reads the table to its end. Chunks are cleaned side by side and spooled in the order of the files; told, when
-// not nil, hears of the bytes of the files that are done.
-func Read(ctx context.Context, t source.Table, columns []Column, dir string, told func(done int64)) (*Rows, error) {
+// not nil, hears of the bytes of the files that are done. A row that the input leaves out has no values, and false for
+// the recipe's condition.
+func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column, dir string, told func(done int64)) (*Rows, error) {
+	t, err := recipe.gatherAll(ctx, t, told)
+	if err != nil {
+		return nil, err
+	}
 	rows := &Rows{Spool: spool.New(dir, Types(columns)), Problems: spool.NewLog(dir)}
-	fields := len(t.Header().Names)
+	order := recipe.closure(recipe.wanted(columns))
 	work := func(chunk *source.Chunk) *cleaned {
 		chunk.Seal()
-		return cleanChunk(chunk, columns, fields)
+		return cleanChunk(chunk, recipe.newCook(order, 0), columns)
 	}
-	err := source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaned) error {
+	err = source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaned) error {
 		if told != nil {
 			told(chunk.Origin.Done)
 		}
@@ -76,37 +82,52 @@ func Read(ctx context.Context, t source.Table, columns []Column, dir string, tol
 	return rows, nil
 }
 
-func cleanChunk(chunk *source.Chunk, columns []Column, fields int) *cleaned {
+// wanted lists the columns of the recipe that are asked for.
+func (r *Recipe) wanted(columns []Column) (all []int) {
+	for _, c := range columns {
+		all = append(all, c.Of)
+	}
+	if r.only >= 0 {
+		all = append(all, r.only)
+	}
+	return all
+}
+
+func cleanChunk(chunk *source.Chunk, k *cook, columns []Column) *cleaned {
 	p := &cleaned{batch: value.NewBatch(Types(columns))}
 	var r source.Record
-	for row := 0; chunk.Next(&r); row++ {
+	row := 0
+	tell := func(blame int, raw []byte, why string) {
+		p.problems = append(p.problems, problem{row, blame, string(raw), why})
+	}
+	for ; chunk.Next(&r); row++ {
 		p.batch.Columns[Lines].AppendNum(r.Position)
-		if why := source.Misshapen(&r, fields); why != "" {
-			p.problems = append(p.problems, problem{row, WholeRow, "", why})
-			for i := range columns {
-				p.batch.Columns[i+1].AppendState(value.Bad)
-			}
+		if why := source.Misshapen(&r, k.file); why != "" {
+			tell(WholeRow, nil, why)
+			p.pad(columns, -1, value.Bad)
+			continue
+		}
+		k.row(&r)
+		if !k.keeps() {
+			p.pad(columns, k.only, value.Null)
 			continue
 		}
 		for i, c := range columns {
-			cell := r.Fields[c.Field]
-			if err := parse(&p.batch.Columns[i+1], c, &r); err != nil {
-				p.problems = append(p.problems, problem{row, i, string(cell), err.Error()})
-			}
+			k.put(&p.batch.Columns[i+1], c.Type, c.Of, tell)
 		}
 	}
 	return p
 }
 
-// parse adds the cell of a column to the batch.
-func parse(to *value.Column, c Column, r *source.Record) error {
-	for _, f := range r.Faults {
-		if f.Field == c.Field {
-			to.AppendState(value.Bad)
-			return errors.New(f.Why)
+// pad adds a row without values; false for the condition only.
+func (p *cleaned) pad(columns []Column, only int, s value.State) {
+	for i, c := range columns {
+		if to := &p.batch.Columns[i+1]; c.Of == only {
+			to.AppendNum(0)
+		} else {
+			to.AppendState(s)
 		}
 	}
-	return value.Parse(to, c.Type, r.Fields[c.Field])
 }
 
 func (rows *Rows) keep(chunk *source.Chunk, p *cleaned) error {

@@ -24,6 +24,13 @@ func opened(t *testing.T, content string) source.Table {
 	return f
 }
 
+// plainly is a recipe that does nothing.
+func plainly(t *testing.T, table source.Table) *Recipe {
+	recipe, problems := NewRecipe(table.Header(), nil, nil, nil)
+	require.Empty(t, problems)
+	return recipe
+}
+
 // columns reads the first column as whole numbers, and the second both as text and as a date.
 var columns = []Column{{0, value.Type{Kind: value.Int}}, {1, value.Type{Length: 12}}, {1, value.Type{Kind: value.Date}}}
 
@@ -40,16 +47,21 @@ func told(t *testing.T, rows *Rows) (all []string) {
 	}
 }
 
+// read reads a table by a recipe that does nothing.
+func read(t *testing.T, ctx context.Context, table source.Table, columns []Column, dir string, told func(int64)) (*Rows, error) {
+	return Read(ctx, table, plainly(t, table), columns, dir, told)
+}
+
 func TestReadTellsEveryProblemOnce(t *testing.T) {
-	rows, err := Read(context.Background(), opened(t, "No,Day\n1,2026-01-01\nx,\n3\n4,\"a\"b\n5,a long long text\n"), columns, t.TempDir(), nil)
+	rows, err := read(t, context.Background(), opened(t, "No,Day\n1,2026-01-01\nx,\n3\n4,\"a\"b\n5,a long long text\n"), columns, t.TempDir(), nil)
 	require.NoError(t, err)
 	defer rows.Close()
 	assert.Equal(t, []string{
 		`row 1, column 0: "x" is not a number`,
 		`row 2, column -1: "" the line has only 1 of 2 fields`,
 		`row 3, column -1: "" text follows the closing quote of a field`,
-		`row 4, column 1: "a long long text" has 16 characters, the column takes 12`,
-		`row 4, column 2: "a long long text" is not a date like 2026-03-31`,
+		`row 4, column 1: "a long long text" is longer than the 12 characters that the column takes`,
+		`row 4, column 1: "a long long text" is not a date like 2026-03-31`,
 	}, told(t, rows))
 	var b value.Batch
 	require.NoError(t, rows.Spool.Read(0, []int{Lines, 1, 3}, &b))
@@ -66,7 +78,7 @@ func TestRowsKeepTheOrderOfTheFile(t *testing.T) {
 		fmt.Fprintf(&content, "%d,\n", i)
 	}
 	bytes := int64(0)
-	rows, err := Read(context.Background(), opened(t, content.String()), columns, t.TempDir(), func(n int64) { bytes = n })
+	rows, err := read(t, context.Background(), opened(t, content.String()), columns, t.TempDir(), func(n int64) { bytes = n })
 	require.NoError(t, err)
 	defer rows.Close()
 	require.Greater(t, rows.Spool.Batches(), 2, "the file must be read in several chunks")
@@ -87,11 +99,11 @@ func TestReadStops(t *testing.T) {
 	t.Run("when it is told to", func(t *testing.T) {
 		ctx, stop := context.WithCancel(context.Background())
 		stop()
-		_, err := Read(ctx, opened(t, "No,Day\n"+strings.Repeat("1,\n", 1_000_000)), columns, t.TempDir(), nil)
+		_, err := read(t, ctx, opened(t, "No,Day\n"+strings.Repeat("1,\n", 1_000_000)), columns, t.TempDir(), nil)
 		assert.ErrorIs(t, err, context.Canceled)
 	})
 	t.Run("where the file can't be told apart any more", func(t *testing.T) {
-		_, err := Read(context.Background(), opened(t, "No,Day\n1,\n2,\"\n"), columns, t.TempDir(), nil)
+		_, err := read(t, context.Background(), opened(t, "No,Day\n1,\n2,\"\n"), columns, t.TempDir(), nil)
 		assert.ErrorContains(t, err, "in.csv:3:3: the quote that opens here is never closed")
 	})
 }

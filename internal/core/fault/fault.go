@@ -50,6 +50,16 @@ func (p Problem) String() string {
 	return b.String()
 }
 
+// Advised is something written that can't be taken, in words that go behind its name, with what to write instead.
+type Advised struct{ What, Do string }
+
+func (a Advised) Error() string {
+	if a.Do == "" {
+		return a.What
+	}
+	return a.What + "; " + a.Do
+}
+
 // Fault is an error of a class, with one or more problems and the error that caused it, if any.
 type Fault struct {
 	Class    Class

@@ -223,6 +223,7 @@ func (d *decoder) tables(f *File, n ast.Node) {
 			"already_there": choice(d, &b.There, "already_there:", KeepThere, RefuseThere),
 			"repeats":       choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
 			"columns":       func(n ast.Node) { b.Columns = d.columns(n) },
+			"only":          d.into(&b.Only, "only:"),
 		})
 		if !b.From.Given() {
 			d.problem(e.key.Place, fmt.Sprintf("block %s has no from:", e.key.Value), "add from: with the name of an input")

@@ -2,6 +2,7 @@ package ladlefile
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -106,11 +107,14 @@ func TestTheSchemaHasTheKeysOfTheDecoder(t *testing.T) {
 		of   object
 		file string
 	}{
-		"a ladle file": {schema.object, unknown + ": 1\n"},
-		"an input":     {schema.Defs["input"], "inputs: {in: {" + unknown + ": 1}}\n"},
-		"a block":      {schema.Defs["block"], "tables: {t: {" + unknown + ": 1}}\n"},
-		"a source":     {schema.Defs["source"], "tables: {t: {columns: {c: {" + unknown + ": 1}}}}\n"},
-		"a find":       {schema.Defs["find"], "tables: {t: {columns: {c: {find: {" + unknown + ": 1}}}}}\n"},
+		"a ladle file":         {schema.object, unknown + ": 1\n"},
+		"an input":             {schema.Defs["input"], "inputs: {in: {" + unknown + ": 1}}\n"},
+		"the rule of a column": {schema.Defs["rule"], "inputs: {in: {columns: {c: {" + unknown + ": 1}}}}\n"},
+		"a new column":         {schema.Defs["new_column"], "inputs: {in: {new_columns: {c: {" + unknown + ": 1}}}}\n"},
+		"if_blank:":            {schema.Defs["fill"], "inputs: {in: {columns: {c: {if_blank: {" + unknown + ": 1}}}}}\n"},
+		"a block":              {schema.Defs["block"], "tables: {t: {" + unknown + ": 1}}\n"},
+		"a source":             {schema.Defs["source"], "tables: {t: {columns: {c: {" + unknown + ": 1}}}}\n"},
+		"a find":               {schema.Defs["find"], "tables: {t: {columns: {c: {find: {" + unknown + ": 1}}}}}\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Decode("f", []byte(c.file))
@@ -119,7 +123,17 @@ func TestTheSchemaHasTheKeysOfTheDecoder(t *testing.T) {
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
-			assert.ErrorContains(t, err, name+` has no key "`+unknown+`"; there are: `+strings.Join(keys, ", "))
+			list, more := keys, ""
+			if len(keys) > 12 {
+				list, more = keys[:12], fmt.Sprintf(" and %d more", len(keys)-12)
+			}
+			assert.ErrorContains(t, err, name+` has no key "`+unknown+`"; there are: `+strings.Join(list, ", ")+more)
+			for _, k := range keys {
+				_, err := Decode("f", []byte(strings.Replace(c.file, unknown, k, 1)))
+				if err != nil {
+					assert.NotContains(t, err.Error(), `no key "`+k)
+				}
+			}
 		})
 	}
 }

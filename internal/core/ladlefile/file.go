@@ -2,7 +2,12 @@
 // everything that is said, and holds them against the files and the database that they name.
 package ladlefile
 
-import "ladle/internal/core/source"
+import (
+	"time"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/source"
+)
 
 // Version is the version of the format that this package reads.
 const Version = "1"
@@ -34,6 +39,10 @@ type Input struct {
 	File  Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
 	Paths []string
 	Asked source.Asked // what is said of the way to read them
+	Rules []clean.Named
+	Made  []clean.Made
+	Only  Text // a condition on rows
+	zone  *time.Location
 }
 
 // Block says how rows of one input become rows of one table.
@@ -47,6 +56,7 @@ type Block struct {
 	There   There
 	Repeats Repeats
 	Columns []Column
+	Only    Text // a condition on rows
 }
 
 // Column says where the values of a column come from.

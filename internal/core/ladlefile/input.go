@@ -1,28 +1,35 @@
 package ladlefile
 
 import (
-	"errors"
 	"fmt"
-	"path/filepath"
 
 	"github.com/goccy/go-yaml/ast"
-
-	"ladle/internal/core/source"
 )
 
 func (d *decoder) inputs(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "inputs:") {
 		in := &Input{Name: e.key}
+		var columns, made ast.Node // decoded once the zone is known
 		d.fields(e.value, "an input", map[string]func(ast.Node){
-			"file":      func(n ast.Node) { d.files(f, in, n) },
-			"header":    d.asked("header:", in.Asked.SetHeader),
-			"footer":    d.asked("footer:", in.Asked.SetFooter),
-			"encoding":  d.asked("encoding:", in.Asked.SetEncoding),
-			"delimiter": d.asked("delimiter:", in.Asked.SetDelimiter),
-			"quote":     d.asked("quote:", in.Asked.SetQuote),
-			"sheet":     d.asked("sheet:", in.Asked.SetSheet),
-			"range":     d.asked("range:", in.Asked.SetRange),
+			"file":        func(n ast.Node) { d.files(in, n) },
+			"header":      d.asked("header:", in.Asked.SetHeader),
+			"footer":      d.asked("footer:", in.Asked.SetFooter),
+			"encoding":    d.asked("encoding:", in.Asked.SetEncoding),
+			"delimiter":   d.asked("delimiter:", in.Asked.SetDelimiter),
+			"quote":       d.asked("quote:", in.Asked.SetQuote),
+			"sheet":       d.asked("sheet:", in.Asked.SetSheet),
+			"range":       d.asked("range:", in.Asked.SetRange),
+			"time_zone":   func(n ast.Node) { in.zone = d.zone(n) },
+			"columns":     func(n ast.Node) { columns = n },
+			"new_columns": func(n ast.Node) { made = n },
+			"only":        d.into(&in.Only, "only:"),
 		})
+		if columns != nil {
+			d.rules(in, columns)
+		}
+		if made != nil {
+			d.made(in, made)
+		}
 		if !in.File.Given() {
 			d.problem(e.key.Place, fmt.Sprintf("input %s has no file", e.key.Value), "add file: with its path")
 		}
@@ -34,15 +41,12 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 func (d *decoder) asked(key string, set func(string) error) func(ast.Node) {
 	return func(n ast.Node) {
 		t := d.scalar(n, key)
-		var advised source.Advised
-		if err := set(t.Value); errors.As(err, &advised) {
-			d.problem(t.Place, key+" "+advised.What, advised.Do)
-		}
+		d.took(t, key, set(t.Value))
 	}
 }
 
 // files decodes one path or a list of them.
-func (d *decoder) files(f *File, in *Input, n ast.Node) {
+func (d *decoder) files(in *Input, n ast.Node) {
 	nodes := []ast.Node{n}
 	if list, ok := n.(*ast.SequenceNode); ok {
 		nodes = list.Values
@@ -53,8 +57,8 @@ func (d *decoder) files(f *File, in *Input, n ast.Node) {
 			in.File = t
 		}
 		path := t.Value
-		if path != "-" && !filepath.IsAbs(path) {
-			path = filepath.Join(filepath.Dir(f.Path), path)
+		if path != "-" {
+			path = d.beside(path)
 		}
 		in.Paths = append(in.Paths, path)
 	}

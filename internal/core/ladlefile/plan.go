@@ -21,6 +21,7 @@ type Plan struct {
 type Feed struct {
 	Input   *Input
 	Header  source.Header
+	Recipe  *clean.Recipe
 	Columns []clean.Column // what steps use of it
 }
 
@@ -32,6 +33,7 @@ type Step struct {
 	Table   *schema.Table
 	Columns []Fed
 	Key     []int    // which of Columns; empty when rows are not recognised
+	Only    []int    // which of the feed's columns are conditions that must hold
 	After   []string // why it stands behind other steps
 }
 

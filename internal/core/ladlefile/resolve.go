@@ -20,7 +20,11 @@ func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Pla
 	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}}
 	plan := &Plan{File: f, Schema: db}
 	for _, in := range f.Inputs {
-		r.feeds[in.Name.Value] = &Feed{Input: in, Header: headers[in.Name.Value]}
+		h := headers[in.Name.Value]
+		r.feeds[in.Name.Value] = &Feed{Input: in, Header: h, Recipe: r.recipe(in, h)}
+	}
+	if r.problems != nil {
+		return nil, fault.At(fault.Wrong, r.problems...)
 	}
 	var steps []*Step
 	for _, b := range f.Blocks {
@@ -40,6 +44,35 @@ func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Pla
 		}
 	}
 	return plan, nil
+}
+
+// Recipe is what the input does with files that have the given header. path is that of the ladle file.
+func (in *Input) Recipe(path string, h source.Header) (*clean.Recipe, error) {
+	r := &resolver{decoder: decoder{path: path}}
+	made := r.recipe(in, h)
+	if r.problems != nil {
+		return nil, fault.At(fault.Wrong, r.problems...)
+	}
+	return made, nil
+}
+
+func (r *resolver) recipe(in *Input, h source.Header) *clean.Recipe {
+	var only *clean.Said
+	if in.Only.Given() {
+		said := in.Only.said()
+		only = &said
+	}
+	made, problems := clean.NewRecipe(h, in.Rules, in.Made, only)
+	r.take(problems)
+	return made
+}
+
+// take names the ladle file in problems.
+func (r *resolver) take(problems []fault.Problem) {
+	for _, p := range problems {
+		p.File = r.path
+		r.problems = append(r.problems, p)
+	}
 }
 
 type resolver struct {
@@ -65,7 +98,31 @@ func (r *resolver) step(b *Block) *Step {
 			fmt.Sprintf("add %s: to columns:", missing))
 	}
 	r.key(s)
+	r.only(s)
 	return s
+}
+
+// only resolves the conditions of a step: that of its input, and its own.
+func (r *resolver) only(s *Step) {
+	condition := value.Type{Kind: value.Bool}
+	if only := s.Feed.Recipe.Only(); only >= 0 {
+		s.Only = append(s.Only, s.Feed.use(clean.Column{Of: only, Type: condition}))
+	}
+	if s.Block.Only.Given() {
+		at, problems := s.Feed.Recipe.Condition(s.Block.Only.said())
+		r.take(problems)
+		s.Only = append(s.Only, s.Feed.use(clean.Column{Of: at, Type: condition}))
+	}
+}
+
+// use gives the number of a column among those that steps use.
+func (f *Feed) use(c clean.Column) int {
+	i := slices.Index(f.Columns, c)
+	if i < 0 {
+		i = len(f.Columns)
+		f.Columns = append(f.Columns, c)
+	}
+	return i
 }
 
 func (r *resolver) feed(name Text) *Feed {
@@ -135,10 +192,10 @@ func (r *resolver) constant(c *schema.Column, t Text) *value.Column {
 
 // cell uses a column of the input as values of t.
 func (r *resolver) cell(feed *Feed, t value.Type, header Text) Value {
-	fields := feed.Header.Find(header.Value)
+	fields := feed.Recipe.Find(header.Value)
 	switch {
 	case len(fields) == 0:
-		do := fault.DidYouMean(header.Value, feed.Header.Names)
+		do := fault.DidYouMean(header.Value, feed.Recipe.Names())
 		if feed.Header.Line == 0 && !feed.Input.Asked.Header.None {
 			do = "no line with names was found in the file; say header: with its number, or name columns by their position: column 1"
 		}
@@ -149,14 +206,7 @@ func (r *resolver) cell(feed *Feed, t value.Type, header Text) Value {
 			feed.Input.File.Value, header.Value, positions(fields)), fmt.Sprintf("rename one of them, or write: column %d", fields[0]+1))
 		return Value{}
 	}
-	field := fields[0]
-	use := clean.Column{Field: field, Type: t}
-	i := slices.Index(feed.Columns, use)
-	if i < 0 {
-		i = len(feed.Columns)
-		feed.Columns = append(feed.Columns, use)
-	}
-	return Value{Cell: i, Header: feed.Header.Names[field]}
+	return Value{Cell: feed.use(clean.Column{Of: fields[0], Type: t}), Header: feed.Recipe.Name(fields[0])}
 }
 
 // positions lists columns by their position, from 1.

@@ -54,8 +54,8 @@ func TestStepsStandBehindWhatTheyNeed(t *testing.T) {
 	assert.Equal(t, []string{"berth by code", "vessel by reg_no", "call by vessel_id, day", "stay by day"}, order)
 	assert.Equal(t, []string{"after berth (vessel.home_id finds berth.code)", "after vessel (call.vessel_id finds vessel.reg_no)",
 		"after berth (call.berth_id finds berth.code)", "after call (stay.vessel_id, day point at it)"}, why)
-	assert.Equal(t, []clean.Column{{Field: 2, Type: value.Type{Kind: value.Date}}, {Field: 0, Type: value.Type{Kind: value.Text}},
-		{Field: 3, Type: value.Type{Kind: value.Text}}}, plan.Feeds[0].Columns, "a column is cleaned once for each type that it is used as")
+	assert.Equal(t, []clean.Column{{Of: 2, Type: value.Type{Kind: value.Date}}, {Of: 0, Type: value.Type{Kind: value.Text}},
+		{Of: 3, Type: value.Type{Kind: value.Text}}}, plan.Feeds[0].Columns, "a column is cleaned once for each type that it is used as")
 }
 
 func TestResolveTellsWhatDoesNotFit(t *testing.T) {

@@ -220,18 +220,18 @@ type reasonReader struct {
 }
 
 func (r *run) reasons(j *judgement, feed int) (*reasons, error) {
-	header, columns := r.plan.Feeds[feed].Header, r.plan.Feeds[feed].Columns
+	recipe, columns := r.plan.Feeds[feed].Recipe, r.plan.Feeds[feed].Columns
 	all := &reasons{}
 	add := func(log *spool.Log, label func(int) (string, int)) error {
 		reader := &reasonReader{log: log.Reader(), label: label}
 		all.readers = append(all.readers, reader)
 		return reader.next()
 	}
-	err := add(r.rows[feed].Problems, func(c int) (string, int) { return header.Names[columns[c].Field], columns[c].Field })
+	err := add(r.rows[feed].Problems, func(c int) (string, int) { return recipe.Name(c), recipe.Field(c) })
 	for _, s := range j.steps {
 		for _, log := range s.problems {
 			if s.feed == feed && err == nil {
-				err = add(log, func(c int) (string, int) { return s.label(c, columns) })
+				err = add(log, func(c int) (string, int) { return s.label(c, recipe, columns) })
 			}
 		}
 	}
@@ -239,13 +239,13 @@ func (r *run) reasons(j *judgement, feed int) (*reasons, error) {
 }
 
 // label is how a column of the step is called in the input, and the field that alone feeds it, or -1.
-func (s *judged) label(column int, columns []clean.Column) (name string, field int) {
+func (s *judged) label(column int, recipe *clean.Recipe, columns []clean.Column) (name string, field int) {
 	v := s.Columns[column].Value
 	for v.Find != nil && len(v.Find.By) == 1 {
 		v = v.Find.By[0].Value
 	}
 	if v.Find == nil && v.Constant == nil {
-		return v.Label(), columns[v.Cell].Field
+		return v.Label(), recipe.Field(columns[v.Cell].Of)
 	}
 	return s.Columns[column].Value.Label(), -1
 }

@@ -50,7 +50,11 @@ func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
 		}
 		for row, part := range batch.Columns[0].Nums {
 			v, o, other := setAside, isContradict, int64(0)
-			if part != bad {
+			switch part {
+			case bad:
+			case out:
+				v = leftOut
+			default:
 				var err error
 				if o, other, err = keys.next(part); err != nil {
 					return all, err
@@ -168,7 +172,7 @@ func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told 
 				return err
 			}
 			continue
-		case verdict == setAside && found.Columns[0].Nums[row] != bad:
+		case verdict == setAside && found.Columns[0].Nums[row] >= 0:
 			if err := d.tell(ctx, v.first+int64(row), o, int64(w[1])); err != nil {
 				return err
 			}

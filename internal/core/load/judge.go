@@ -23,6 +23,7 @@ const (
 	added
 	kept
 	repeated
+	leftOut
 )
 
 // judgement is what is decided of all rows, against the database as one transaction sees it.
@@ -144,14 +145,14 @@ func (j *judgement) partsOf(n int64) int {
 	return int(most/j.run.resident) + 1
 }
 
-// views passes over rows, with the columns that evaluators read.
-func (j *judgement) views(ctx context.Context, rows *clean.Rows, evaluators []*evaluator, look func(*view) error) error {
+// views passes over rows, with the columns that evaluators read, and those of the spool that are wanted besides.
+func (j *judgement) views(ctx context.Context, rows *clean.Rows, evaluators []*evaluator, look func(*view) error, want ...int) error {
 	for _, f := range finders(evaluators) {
 		if err := f.rewind(); err != nil {
 			return err
 		}
 	}
-	want := append(cells(evaluators), clean.Lines)
+	want = append(append(cells(evaluators), clean.Lines), want...)
 	v := &view{rows: &value.Batch{}}
 	for i := range rows.Spool.Batches() {
 		if err := ctx.Err(); err != nil {
@@ -207,8 +208,11 @@ func (j *judgement) fill(ctx context.Context, s *judged, x *index, by []*evaluat
 	})
 }
 
-// standing is what the first pass of a step says of a row: bad, or the part that its key belongs to.
-const bad = -1
+// standing is what the first pass of a step says of a row: one of these, or the part that its key belongs to.
+const (
+	bad = -1
+	out = -2 // a condition leaves it out
+)
 
 // wholeRow stands for the column of a problem that concerns all of a row.
 const wholeRow = clean.WholeRow
@@ -249,7 +253,16 @@ func (j *judgement) resolve(ctx context.Context, number int, s *judged, keys *ma
 			found.Columns[0].AppendNum(part)
 		}
 		return s.found.Append(found)
-	})
+	}, s.conditions()...)
+}
+
+// conditions lists the columns of the spool that are conditions of the step.
+func (s *judged) conditions() []int {
+	all := make([]int, len(s.Only))
+	for i, only := range s.Only {
+		all[i] = 1 + only
+	}
+	return all
 }
 
 func (s *judged) evaluate(ctx context.Context, v *view) ([]*value.Column, error) {
@@ -272,14 +285,31 @@ type rowProblem struct {
 	why    string
 }
 
-// stand judges each row by itself: 0 for good ones, bad for others. Cells that could not be read have been told.
+// leaveOut marks the rows for which a condition of the step doesn't hold, or can't be told.
+func (s *judged) leaveOut(v *view, standing []int64) {
+	for _, only := range s.Only {
+		c := &v.rows.Columns[1+only]
+		for row, state := range c.States {
+			switch {
+			case state == value.Bad && standing[row] != out:
+				standing[row] = bad
+			case state == value.Null, state == value.Given && c.Nums[row] == 0:
+				standing[row] = out
+			}
+		}
+	}
+}
+
+// stand judges each row by itself: 0 for good ones, bad or out for others. Cells that could not be read have been told.
 func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) ([]int64, []rowProblem) {
 	standing := make([]int64, v.n)
+	s.leaveOut(v, standing)
 	var problems []rowProblem
 	for i, c := range columns {
 		column, key := s.Columns[i].Column, slices.Contains(s.Key, i)
 		for row, state := range c.States {
 			switch {
+			case standing[row] == out:
 			case state == value.Bad:
 				standing[row] = bad
 			case state == value.Null && key:
@@ -297,6 +327,7 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 		}
 	}
 	problems = append(problems, rejected.in(v)...)
+	problems = slices.DeleteFunc(problems, func(p rowProblem) bool { return standing[p.row] == out })
 	slices.SortStableFunc(problems, func(a, b rowProblem) int { return a.row - b.row })
 	for _, p := range problems {
 		standing[p.row] = bad

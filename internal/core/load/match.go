@@ -60,7 +60,7 @@ func (m *match) add(ctx context.Context, v *view, columns []*value.Column, stand
 	}
 	m.hashes = hashes
 	for row, h := range hashes {
-		if standing[row] == bad {
+		if standing[row] < 0 {
 			continue
 		}
 		part := h.part(len(m.questions))

@@ -93,6 +93,8 @@ func (t *Tally) count(v verdict) {
 		t.Kept++
 	case repeated:
 		t.Repeated++
+	case leftOut:
+		t.LeftOut++
 	case setAside:
 		t.SetAside++
 	}

@@ -206,7 +206,7 @@ func (r *run) told(phase, what string, done, of int64) {
 func (r *run) read(ctx context.Context) error {
 	var notes []string
 	for i, f := range r.plan.Feeds {
-		rows, err := clean.Read(ctx, r.sources[i], f.Columns, r.dir, func(done int64) {
+		rows, err := clean.Read(ctx, r.sources[i], f.Recipe, f.Columns, r.dir, func(done int64) {
 			r.told("reading", f.Input.Name.Value, done, r.sources[i].Size())
 		})
 		if err != nil {

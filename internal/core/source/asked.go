@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+
+	"ladle/internal/core/fault"
 )
 
 // Asked is what is said about how a file is to be read. What is left zero is found by looking.
@@ -26,14 +28,9 @@ type Lines struct {
 // Said tells whether the lines are known.
 func (l Lines) Said() bool { return l.None || l.First > 0 }
 
-// Advised is a word that can't be taken, with what to write instead.
-type Advised struct{ What, Do string }
+func cannot(word, advice string) error { return fault.Advised{What: fmt.Sprintf("can't be %q", word), Do: advice} }
 
-func (a Advised) Error() string { return a.What + "; " + a.Do }
-
-func cannot(word, advice string) error { return Advised{fmt.Sprintf("can't be %q", word), advice} }
-
-// SetHeader takes a line, lines like 3-4, or none. Its error, as those of the others, is Advised.
+// SetHeader takes a line, lines like 3-4, or none. Its error, as those of the others, is a fault.Advised.
 func (a *Asked) SetHeader(word string) error {
 	if word == "none" {
 		a.Header = Lines{None: true}

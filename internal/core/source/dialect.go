@@ -153,7 +153,7 @@ func typed(cell string) bool {
 // DialectOf is the dialect in which records of t can be written down: its own, or that of RFC 4180 for a table that
 // has none, or several.
 func DialectOf(t Table) Dialect {
-	if only, ok := t.(*text); ok {
+	if only, ok := bare(t).(*text); ok {
 		return only.dialect
 	}
 	return Dialect{',', '"'}

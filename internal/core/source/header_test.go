@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"ladle/internal/core/fault"
 )
 
 // rowsOfText makes rows of lines whose cells are parted by bars.
@@ -126,7 +128,7 @@ func TestWhatIsAsked(t *testing.T) {
 	assert.True(t, a.Header.None && a.Header.Said())
 	for _, bad := range []error{a.SetHeader("0"), a.SetHeader("4-3"), a.SetHeader("1-99"), a.SetHeader("x"), a.SetFooter("-1"), a.SetFooter("101"), a.SetEncoding("martian"), a.SetEncoding(""),
 		a.SetDelimiter(""), a.SetDelimiter(";;"), a.SetDelimiter("é"), a.SetDelimiter(`"`), a.SetQuote("''"), a.SetQuote("")} {
-		var advised Advised
+		var advised fault.Advised
 		assert.ErrorAs(t, bad, &advised)
 	}
 }

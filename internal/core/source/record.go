@@ -27,6 +27,7 @@ type Chunk struct {
 	room   []byte      // the memory that Raw stands in, when nothing else does
 	free   chan []byte // where that goes for another chunk
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
+	maps   []Mapping
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -100,6 +101,15 @@ const (
 
 // Next reads the next record of the chunk into r; false when there is none.
 func (c *Chunk) Next(r *Record) bool {
+	for c.next(r) {
+		if c.mapped(r) {
+			return true
+		}
+	}
+	return false
+}
+
+func (c *Chunk) next(r *Record) bool {
 	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
 	if !r.Keep {
 		r.room = r.room[:0]

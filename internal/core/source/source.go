@@ -133,6 +133,7 @@ func (m *Manner) Name() string {
 // CellName is the name of a cell of a record in a sheet, for example C14; "" where cells have no names.
 func CellName(t Table, position int64, field int) string {
 	at, line := PositionIn(position)
+	t = bare(t)
 	if all, ok := t.(*several); ok {
 		if all.wanted[at] != nil {
 			field = all.wanted[at][field]

@@ -13,7 +13,7 @@ const (
 	Float                // IEEE 754 double
 	Bool                 // 0 or 1
 	Date                 // days since 1970-01-01
-	Time                 // microseconds since midnight
+	Time                 // microseconds since midnight, or of a span of time
 	DateTime             // microseconds since 1970-01-01 00:00:00, without a zone
 	Bytes                // octets
 )
@@ -54,7 +54,9 @@ type Type struct {
 	Step      int64 // Time, DateTime: the finest difference that is kept, in microseconds; 0 means one microsecond
 	Kept      Kept
 
-	Least, Most int64     // Int: bounds; both 0 for those of 64 bits
+	Least, Most int64     // Int, long Time: bounds; both 0 for those of 64 bits
+	Long        bool      // Time: a span of time, which may pass 24 hours or be below zero
+	Special     bool      // Float: NaN and the infinities are values too
 	Zoned       bool      // DateTime: a point in time; the cell must say its offset from UTC
 	Among       *[]string // Text: the only values; nil for any
 }

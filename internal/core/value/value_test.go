@@ -25,7 +25,7 @@ func TestParse(t *testing.T) {
 	}{
 		{"text as it stands", Type{}, " a ", " a ", ""},
 		{"text of just the length, in characters", Type{Length: 3}, "äöü", "äöü", ""},
-		{"text that would be cut", Type{Length: 3}, "äöüß", "", "has 4 characters, the column takes 3"},
+		{"text that would be cut", Type{Length: 3}, "äöüß", "", "is longer than the 3 characters"},
 		{"text that is not UTF-8", Type{}, "\xff", "", "is not valid UTF-8"},
 		{"text with a NUL", Type{}, "a\x00", "", "holds a NUL character"},
 		{"text that would become a number", Type{Kept: AsNumberLook}, "007", "", "would be stored as a number"},
@@ -67,7 +67,7 @@ func TestParse(t *testing.T) {
 		{"a date in another style", Type{Kind: Date}, "14/03/2026", "", "is not a date"},
 		{"a date with a time", Type{Kind: Date}, "2026-03-31 10:00", "", "has more in it"},
 		{"a time", Type{Kind: Time}, "23:59:59.5", "23:59:59.5", ""},
-		{"a time past midnight", Type{Kind: Time}, "24:00", "", "is not a time"},
+		{"a time past midnight", Type{Kind: Time}, "24:00", "", "is past 24:00"},
 		{"a date and time", Type{Kind: DateTime}, "1969-12-31T23:59:59.000001", "1969-12-31 23:59:59.000001", ""},
 		{"a date without a time", Type{Kind: DateTime}, "2026-03-31", "", "is a date without a time"},
 		{"a zone", Type{Kind: DateTime}, "2026-03-31 10:00Z", "", "says a zone, which the column would lose"},

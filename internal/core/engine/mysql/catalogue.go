@@ -125,7 +125,8 @@ func typeOf(kind, full, declared string, length, precision, scale, fraction int)
 	case "date":
 		t.Kind = value.Date
 	case "time":
-		t = value.Type{Kind: value.Time, Step: step(fraction)}
+		most := value.Clock(838, 59, 59) // mariadb.com/kb/en/time, dev.mysql.com/doc/refman/8.0/en/time.html
+		t = value.Type{Kind: value.Time, Step: step(fraction), Long: true, Least: -most, Most: most}
 	case "datetime":
 		t = value.Type{Kind: value.DateTime, Step: step(fraction)}
 	case "timestamp":

@@ -128,9 +128,9 @@ func typeOf(name, kind string, modifier int, labels []string) (value.Type, strin
 	case "numeric":
 		return numeric(modifier)
 	case "float4":
-		return value.Type{Kind: value.Float, Kept: value.AsSingle}, ""
+		return value.Type{Kind: value.Float, Kept: value.AsSingle, Special: true}, ""
 	case "float8":
-		return value.Type{Kind: value.Float}, ""
+		return value.Type{Kind: value.Float, Special: true}, ""
 	case "bool":
 		return value.Type{Kind: value.Bool}, ""
 	case "text", "citext", "name":
@@ -151,6 +151,8 @@ func typeOf(name, kind string, modifier int, labels []string) (value.Type, strin
 		return value.Type{Kind: value.Date}, ""
 	case "time":
 		return value.Type{Kind: value.Time, Step: step(modifier)}, ""
+	case "interval":
+		return value.Type{Kind: value.Time, Step: step(modifier & 0xffff), Long: true}, ""
 	case "timestamp":
 		return value.Type{Kind: value.DateTime, Step: step(modifier)}, ""
 	case "timestamptz":

@@ -31,9 +31,6 @@ func read(c *value.Column, t value.Type, text []byte) {
 	case t.Kind == value.Bool:
 		c.AppendNum(int64(map[byte]int{'t': 1}[text[0]]))
 		return
-	case t.Kind == value.Float && bytes.ContainsAny(text, "eE"):
-		readFloat(c, text)
-		return
 	case t.Kind == value.Text && t.Kept == value.AsPadded:
 		c.AppendBytes(bytes.TrimRight(text, " "))
 		return
@@ -42,16 +39,6 @@ func read(c *value.Column, t value.Type, text []byte) {
 		return
 	}
 	_ = value.Parse(c, t, text) // adds Bad where it gives an error
-}
-
-// readFloat reads a number with an exponent, which value.Parse does not take.
-func readFloat(c *value.Column, text []byte) {
-	f, err := parseFloat(text)
-	if err != nil {
-		c.AppendState(value.Bad)
-		return
-	}
-	c.AppendFloat(f)
 }
 
 // appendText adds slot i of c in the form that PostgreSQL reads; the slot holds a value.

@@ -1,0 +1,264 @@
+package clean
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
+	"ladle/internal/core/text"
+)
+
+// Cleaning changes the text of a cell. It gives a part of cell, or what it writes to the memory of to.
+type Cleaning func(to, cell []byte) []byte
+
+// plain are the cleanings that need nothing but their name.
+var plain = map[string]Cleaning{
+	"trim":    text.Trim,
+	"squeeze": text.Squeeze,
+	"upper":   text.Upper,
+	"lower":   text.Lower,
+	"title":   text.Title,
+	"digits":  text.Digits,
+	"letters": text.Letters,
+	"nfc":     text.Composed,
+	"ascii":   text.ASCII,
+}
+
+// PlainNames lists the cleanings that need nothing but their name.
+func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
+
+// Plain is the cleaning with that name; nil when there is none.
+func Plain(name string) Cleaning { return plain[name] }
+
+// Strip leaves out the given characters.
+func Strip(characters string) Cleaning {
+	return func(to, cell []byte) []byte { return text.Without(to, cell, characters) }
+}
+
+// Prefix puts the given text before cells that don't start with it.
+func Prefix(prefix string) Cleaning {
+	return func(to, cell []byte) []byte {
+		if len(cell) == 0 || bytes.HasPrefix(cell, []byte(prefix)) {
+			return cell
+		}
+		return append(append(to[:0], prefix...), cell...)
+	}
+}
+
+// Suffix puts the given text behind cells that don't end with it.
+func Suffix(suffix string) Cleaning {
+	return func(to, cell []byte) []byte {
+		if len(cell) == 0 || bytes.HasSuffix(cell, []byte(suffix)) {
+			return cell
+		}
+		return append(append(to[:0], cell...), suffix...)
+	}
+}
+
+// NoPrefix takes the given text off the start.
+func NoPrefix(prefix string) Cleaning {
+	return func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) }
+}
+
+// NoSuffix takes the given text off the end.
+func NoSuffix(suffix string) Cleaning {
+	return func(_, cell []byte) []byte { return bytes.TrimSuffix(cell, []byte(suffix)) }
+}
+
+// Replace puts texts in the place of others, each wherever it stands, one after the other.
+func Replace(old, new string) Cleaning {
+	return func(to, cell []byte) []byte {
+		if old == "" || !bytes.Contains(cell, []byte(old)) {
+			return cell
+		}
+		to = to[:0]
+		for {
+			at := bytes.Index(cell, []byte(old))
+			if at < 0 {
+				return append(to, cell...)
+			}
+			to = append(append(to, cell[:at]...), new...)
+			cell = cell[at+len(old):]
+		}
+	}
+}
+
+// Pad puts fill before cells until they have width characters; blank cells stay so.
+func Pad(width int, fill rune) Cleaning {
+	return func(to, cell []byte) []byte {
+		if len(cell) == 0 {
+			return cell
+		}
+		return text.Padded(to, cell, width, fill)
+	}
+}
+
+// Part keeps one of the parts between which at stands, from 1, without the blanks around it; -1 is the last. A cell
+// without that part becomes blank.
+func Part(number int, at string) Cleaning {
+	return func(_, cell []byte) []byte {
+		if number < 0 {
+			parts := bytes.Count(cell, []byte(at)) + 1
+			return nth(cell, at, parts+1+number)
+		}
+		return nth(cell, at, number)
+	}
+}
+
+func nth(cell []byte, at string, number int) []byte {
+	for ; number > 1; number-- {
+		_, rest, more := bytes.Cut(cell, []byte(at))
+		if !more {
+			return nil
+		}
+		cell = rest
+	}
+	if number < 1 {
+		return nil
+	}
+	part, _, _ := bytes.Cut(cell, []byte(at))
+	return text.Trim(nil, part)
+}
+
+// Pattern puts with in the place of all that a pattern fits (RE2, github.com/google/re2/wiki/Syntax). In with, $1 is what
+// the first group of the pattern holds, ${name} that of a name, and $$ a dollar sign. Its error is a fault.Advised.
+func Pattern(pattern, with string) (Cleaning, error) {
+	re, err := regexp.Compile(pattern)
+	if err != nil {
+		return nil, fault.Advised{What: fmt.Sprintf("can't be %q: %s", pattern, strings.TrimPrefix(err.Error(), "error parsing regexp: ")), Do: "patterns are those of RE2; put them in single quotes"}
+	}
+	pieces, err := template(with, re)
+	if err != nil {
+		return nil, err
+	}
+	return func(to, cell []byte) []byte {
+		if !re.Match(cell) {
+			return cell
+		}
+		to = to[:0]
+		done := 0
+		for _, m := range re.FindAllSubmatchIndex(cell, -1) {
+			to = append(to, cell[done:m[0]]...)
+			for _, p := range pieces {
+				if p.group < 0 {
+					to = append(to, p.literal...)
+				} else if m[2*p.group] >= 0 {
+					to = append(to, cell[m[2*p.group]:m[2*p.group+1]]...)
+				}
+			}
+			done = m[1]
+		}
+		return append(to, cell[done:]...)
+	}, nil
+}
+
+// piece is a literal, or what a group holds.
+type piece struct {
+	literal string
+	group   int // -1 for a literal
+}
+
+// template reads the replacement of a pattern.
+func template(with string, re *regexp.Regexp) ([]piece, error) {
+	var pieces []piece
+	for with != "" {
+		before, rest, dollar := strings.Cut(with, "$")
+		pieces = append(pieces, piece{before, -1})
+		if !dollar {
+			break
+		}
+		name, after := "", rest
+		if inner, ok := strings.CutPrefix(rest, "{"); ok {
+			name, after, _ = strings.Cut(inner, "}")
+		} else if strings.HasPrefix(rest, "$") {
+			pieces, with = append(pieces, piece{"$", -1}), rest[1:]
+			continue
+		} else if rest != "" && unicode.IsDigit(rune(rest[0])) {
+			name, after = rest[:1], rest[1:]
+		}
+		group := re.SubexpIndex(name)
+		if len(name) == 1 && name[0] >= '0' && name[0] <= '9' {
+			group = int(name[0] - '0')
+		}
+		if name == "" || group < 0 || group > re.NumSubexp() {
+			return nil, fault.Advised{What: fmt.Sprintf("names a group of the pattern that it doesn't have: $%s", rest), Do: "write $1 for what stands in the first brackets, $$ for a dollar sign"}
+		}
+		pieces, with = append(pieces, piece{"", group}), after
+	}
+	return pieces, nil
+}
+
+// Others says what becomes of cells that a Recode doesn't know.
+type Others string
+
+const (
+	KeepOthers   Others = "keep"
+	RefuseOthers Others = "refuse"
+	BlankOthers  Others = "blank"
+)
+
+// Recode puts values in the place of others.
+type Recode struct {
+	Values map[string]string
+	File   Said // a file with more of them; Path is where it is
+	Path   string
+	Others Others
+}
+
+// RecodeFile reads pairs from the two columns of a file, from its first line to its last.
+func RecodeFile(path string) (map[string]string, error) {
+	asked := source.Asked{Header: source.Lines{None: true}}
+	t, err := source.Open([]string{path}, asked)
+	if err != nil {
+		return nil, err
+	}
+	defer t.Close()
+	if n := len(t.Header().Names); n != 2 {
+		return nil, fault.At(fault.Wrong, fault.Problem{File: path, What: fmt.Sprintf("it has %d columns", n), Do: "a file for recode_from: has two: what stands in the input, and what it means"})
+	}
+	values, places := map[string]string{}, map[string]int64{}
+	for {
+		chunk, err := t.Next()
+		if err != nil {
+			return values, ended(err)
+		}
+		var r source.Record
+		for chunk.Next(&r) {
+			_, line := source.PositionIn(r.Position)
+			if why := source.Misshapen(&r, 2); why != "" {
+				return nil, fault.At(fault.Wrong, fault.Problem{File: path, Line: int(line), What: why, Do: "correct the line"})
+			}
+			old, new := string(r.Fields[0]), string(r.Fields[1])
+			if before, there := values[old]; there && before != new {
+				return nil, fault.At(fault.Wrong, fault.Problem{File: path, Line: int(line),
+					What: fmt.Sprintf("%q means %q here, and %q on line %d", old, new, before, places[old]), Do: "keep one of the lines"})
+			}
+			values[old], places[old] = new, line
+		}
+		if err := chunk.Err(); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// ended takes the end of a file for none.
+func ended(err error) error {
+	if err == io.EOF {
+		return nil
+	}
+	return err
+}
+
+// FirstOf is the first character of a text that should have no more.
+func FirstOf(s string) (rune, bool) {
+	r, size := utf8.DecodeRuneInString(s)
+	return r, size > 0 && size == len(s)
+}

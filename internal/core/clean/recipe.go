@@ -1,0 +1,393 @@
+package clean
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/formula"
+	"ladle/internal/core/source"
+)
+
+// Recipe says how the records of an input become rows of cleaned cells: the columns of the file, those that are split off
+// or made of others, and conditions on rows.
+type Recipe struct {
+	columns []column
+	file    int // the first columns, that the file has
+	only    int // the condition by which the input keeps rows; -1 for all
+	order   []int
+	levels  int // of same_for: how often the file must be read before
+	fills   []*fill
+}
+
+// column is a column of a recipe.
+type column struct {
+	name  string
+	made  bool // by the ladle file, with a name of its own
+	rule  Rule
+	bare  bool // nothing is done with its cells
+	fills []*fill
+	last  *cell // default:
+	from  origin
+	used  bool // by formulas
+}
+
+// origin is where the cells of a column come from. Exactly one is used: the field of the file, a part of another
+// column, other columns, or a formula.
+type origin struct {
+	field   int
+	part    int // from 0
+	of      int // the column of which it is a part, or -1
+	join    []int
+	with    string
+	formula *formula.Formula
+	level   int // the pass behind which the cells are whole
+}
+
+// fill is a resolved Fill.
+type fill struct {
+	column   int
+	formula  *formula.Formula
+	constant *cell
+	same     []int // the columns of same_for
+	level    int
+	groups   map[string]*group
+}
+
+// maker collects what is wrong with a recipe while it is made.
+type maker struct {
+	*Recipe
+	problems []fault.Problem
+}
+
+func (m *maker) wrong(at Said, err error) {
+	p := fault.Problem{Line: at.Line, Column: at.Column, What: err.Error()}
+	var advised fault.Advised
+	if errors.As(err, &advised) {
+		p.What, p.Do = advised.What, advised.Do
+	}
+	m.problems = append(m.problems, p)
+}
+
+// NewRecipe makes a recipe for the records of an input under a header. Problems don't name the ladle file.
+func NewRecipe(header source.Header, rules []Named, made []Made, only *Said) (*Recipe, []fault.Problem) {
+	m := &maker{Recipe: &Recipe{file: len(header.Names), only: -1}}
+	for i, name := range header.Names {
+		m.columns = append(m.columns, column{name: name, bare: true, from: origin{field: i, of: -1}})
+	}
+	m.split(header, rules)
+	m.rules(header, rules)
+	if m.problems == nil {
+		for _, x := range made {
+			m.make(x)
+		}
+	}
+	if m.problems == nil {
+		m.fillBlanks()
+	}
+	if m.problems == nil && only != nil {
+		m.only = m.condition(*only)
+	}
+	if m.problems == nil {
+		m.arrange()
+	}
+	return m.Recipe, m.problems
+}
+
+// Condition adds a condition on rows, for one of the blocks that the input feeds, and gives its column.
+func (r *Recipe) Condition(only Said) (int, []fault.Problem) {
+	m := &maker{Recipe: r}
+	c := m.condition(only)
+	if m.problems == nil {
+		m.arrange()
+	}
+	return c, m.problems
+}
+
+// Names are the names of the columns of the file, then of those that are made. Conditions have none.
+func (r *Recipe) Names() []string {
+	var names []string
+	for _, c := range r.columns {
+		if c.name != "" {
+			names = append(names, c.name)
+		}
+	}
+	return names
+}
+
+// Name is what column i is called.
+func (r *Recipe) Name(i int) string { return r.columns[i].name }
+
+// Field is the field of the file from which the cells of column i come, or -1.
+func (r *Recipe) Field(i int) int {
+	if c := r.columns[i].from; c.of >= 0 {
+		return r.Field(c.of)
+	}
+	return r.columns[i].from.field
+}
+
+// Form is what the cells of column i are.
+func (r *Recipe) Form(i int) formula.Kind { return r.columns[i].form() }
+
+func (c *column) form() formula.Kind {
+	if f := c.from.formula; f != nil && c.rule.form() == formula.Text {
+		return f.Kind()
+	}
+	return c.rule.form()
+}
+
+// Find gives the columns that go by name; see source.Header.Find.
+func (r *Recipe) Find(name string) []int { return source.Header{Names: r.Names()}.Find(name) }
+
+// Only is the condition by which the input keeps rows, or -1.
+func (r *Recipe) Only() int { return r.only }
+
+// add adds a column with a name of its own.
+func (m *maker) add(name Said, c column) int {
+	if len(m.Find(name.Text)) > 0 {
+		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is a column %q already", name.Text), Do: "choose another name"})
+	}
+	c.name, c.made = name.Text, true
+	m.columns = append(m.columns, c)
+	return len(m.columns) - 1
+}
+
+// split adds the columns that are parts of others.
+func (m *maker) split(header source.Header, rules []Named) {
+	for _, r := range rules {
+		at := header.Find(r.Name.Text)
+		if r.Rule.Split == nil || len(at) != 1 {
+			continue
+		}
+		for i, name := range r.Rule.Split.Into {
+			m.add(name, column{bare: true, from: origin{field: -1, of: at[0], part: i}})
+		}
+	}
+}
+
+// rules gives the columns their rules.
+func (m *maker) rules(header source.Header, rules []Named) {
+	ruled := map[int]bool{}
+	for _, r := range rules {
+		at, ok := m.find(r.Name)
+		if !ok {
+			continue
+		}
+		if ruled[at] {
+			m.wrong(r.Name, fault.Advised{What: fmt.Sprintf("%s has two rules", r.Name.Text), Do: "bring them together"})
+		}
+		ruled[at] = true
+		if r.Rule.Split != nil && at >= len(header.Names) {
+			m.wrong(r.Name, fault.Advised{What: "a part of a split can't be split again", Do: "use clean: with part, or a formula"})
+		}
+		if r.Rule.Recode != nil && r.Rule.Recode.Path != "" {
+			m.recode(&r.Rule)
+		}
+		m.columns[at].rule, m.columns[at].bare = r.Rule, false
+	}
+}
+
+// recode reads the file of a rule's recode. What the ladle file says itself goes before it.
+func (m *maker) recode(r *Rule) {
+	values, err := RecodeFile(r.Recode.Path)
+	if err != nil {
+		m.wrong(r.Recode.File, err)
+		return
+	}
+	maps.Copy(values, r.Recode.Values)
+	r.Recode = &Recode{Values: values, Others: r.Recode.Others}
+}
+
+// find resolves the name of a column.
+func (m *maker) find(name Said) (int, bool) {
+	at := m.Find(name.Text)
+	switch len(at) {
+	case 1:
+		return at[0], true
+	case 0:
+		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is no column %q", name.Text), Do: fault.DidYouMean(name.Text, m.Names())})
+	default:
+		m.wrong(name, fault.Advised{What: fmt.Sprintf("there are several columns %q", name.Text), Do: fmt.Sprintf("rename one of them, or write: column %d", at[0]+1)})
+	}
+	return 0, false
+}
+
+func (m *maker) findAll(names []Said) (all []int) {
+	for _, n := range names {
+		if at, ok := m.find(n); ok {
+			all = append(all, at)
+		}
+	}
+	return all
+}
+
+// make adds a new column. It may be made of those of the file and of new ones above it.
+func (m *maker) make(x Made) {
+	c := column{rule: x.Rule, from: origin{field: -1, of: -1}}
+	if x.Join != nil {
+		c.from.join, c.from.with = m.findAll(x.Join), x.With
+	} else {
+		c.from.formula = m.compile(x.Formula)
+	}
+	if x.Rule.Recode != nil && x.Rule.Recode.Path != "" {
+		m.recode(&c.rule)
+	}
+	m.add(x.Name, c)
+}
+
+func (m *maker) formulaColumns() []formula.Column {
+	columns := make([]formula.Column, len(m.columns))
+	for i, c := range m.columns {
+		columns[i] = formula.Column{Name: c.name, Plain: formula.PlainName(c.name), Kind: c.form()}
+	}
+	return columns
+}
+
+func (m *maker) compile(f Said) *formula.Formula {
+	made, err := formula.Compile(f.Text, m.formulaColumns())
+	if err != nil {
+		m.wrong(f, err)
+		return nil
+	}
+	for _, i := range made.Uses() {
+		m.columns[i].used = true
+	}
+	return made
+}
+
+// condition adds a column that tells whether a row is kept.
+func (m *maker) condition(only Said) int {
+	f := m.compile(only)
+	if f == nil {
+		return -1
+	}
+	if f.Kind() != formula.Truth && f.Kind() != formula.Any {
+		m.wrong(only, fault.Advised{What: fmt.Sprintf("only: needs a condition, and this is a %s", f.Kind()), Do: `write for example: tons > 0`})
+		return -1
+	}
+	m.columns = append(m.columns, column{from: origin{field: -1, of: -1, formula: f}})
+	return len(m.columns) - 1
+}
+
+// fillBlanks resolves if_blank and default.
+func (m *maker) fillBlanks() {
+	for i := range m.columns {
+		c := &m.columns[i]
+		for _, f := range c.rule.IfBlank {
+			made := &fill{column: i}
+			switch {
+			case f.SameFor != nil:
+				made.same = m.findAll(f.SameFor)
+				m.fills = append(m.fills, made)
+			case f.Constant != nil:
+				made.constant = m.constant(c, *f.Constant)
+			default:
+				made.formula = m.compile(f.Formula)
+				m.judgeFill(c, made.formula, f.Formula)
+			}
+			c.fills = append(c.fills, made)
+		}
+		if c.rule.Default != nil {
+			c.last = m.constant(c, *c.rule.Default)
+		}
+	}
+}
+
+// judgeFill refuses a formula that gives something else than the column holds.
+func (m *maker) judgeFill(c *column, f *formula.Formula, at Said) {
+	if f == nil || f.Kind() == c.form() || f.Kind() == formula.Any || c.form() == formula.Text {
+		return
+	}
+	m.wrong(at, fault.Advised{What: fmt.Sprintf("this formula gives a %s, but %s is a %s", f.Kind(), c.name, c.form()), Do: "number() and date() make one of a text"})
+}
+
+func (m *maker) constant(c *column, text Said) *cell {
+	made, err := c.rule.constant(text.Text)
+	if err != nil {
+		m.wrong(text, fmt.Errorf("%q %w", text.Text, err))
+	}
+	return &made
+}
+
+// needs lists the columns that must be cleaned before column i.
+func (r *Recipe) needs(i int) []int {
+	c := &r.columns[i]
+	all := slices.Clone(c.from.join)
+	if c.from.of >= 0 {
+		all = append(all, c.from.of)
+	}
+	if c.from.formula != nil {
+		all = append(all, c.from.formula.Uses()...)
+	}
+	for _, f := range c.fills {
+		all = append(all, f.same...)
+		if f.formula != nil {
+			all = append(all, f.formula.Uses()...)
+		}
+	}
+	return all
+}
+
+// arrange puts the columns in an order in which each stands behind those that it needs, and finds behind which pass
+// over the file each is whole.
+func (m *maker) arrange() {
+	m.order, m.levels = m.order[:0], 0
+	state := make([]int, len(m.columns)) // 1 while it is visited, 2 then
+	var path []int
+	var visit func(i int) bool
+	visit = func(i int) bool {
+		switch state[i] {
+		case 1:
+			m.cycle(path[slices.Index(path, i):])
+			return false
+		case 2:
+			return true
+		}
+		state[i], path = 1, append(path, i)
+		c := &m.columns[i]
+		c.from.level = 0
+		for _, n := range m.needs(i) {
+			if !visit(n) {
+				return false
+			}
+			c.from.level = max(c.from.level, m.columns[n].from.level)
+		}
+		for _, f := range c.fills {
+			if f.same != nil {
+				f.level = c.from.level + 1
+				c.from.level, m.levels = f.level, max(m.levels, f.level)
+			}
+		}
+		state[i], path = 2, path[:len(path)-1]
+		m.order = append(m.order, i)
+		return true
+	}
+	for i := range m.columns {
+		if !visit(i) {
+			return
+		}
+	}
+}
+
+// cycle tells of columns that need each other.
+func (m *maker) cycle(path []int) {
+	var names []string
+	for _, i := range append(path, path[0]) {
+		names = append(names, m.columns[i].name)
+	}
+	at := Said{}
+	for _, i := range path {
+		for _, f := range m.columns[i].rule.IfBlank {
+			if f.Formula.Line > 0 {
+				at = f.Formula
+			}
+			if len(f.SameFor) > 0 {
+				at = f.SameFor[0]
+			}
+		}
+	}
+	m.wrong(at, fault.Advised{What: "these columns need each other: " + strings.Join(names, " needs "), Do: "take one of the formulas out"})
+}

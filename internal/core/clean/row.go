@@ -1,0 +1,505 @@
+package clean
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+	"unsafe"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"ladle/internal/core/formula"
+	"ladle/internal/core/source"
+	"ladle/internal/core/text"
+	"ladle/internal/core/value"
+)
+
+// cell is one cell on its way from the file to a value.
+type cell struct {
+	state  value.State // Null, Given or Bad
+	form   formula.Kind
+	text   []byte
+	digits value.Digits
+	moment value.Moment
+	truth  bool
+	raw    []byte // as it stands in the file
+	why    string // it is bad, in words that go behind the column and the quoted cell
+	blame  int    // the column whose cell is at fault
+}
+
+// cook works on the records of a chunk by a recipe. Its memory is used again for each record.
+type cook struct {
+	*Recipe
+	order   []int // the columns that are wanted, and those that they need
+	gather  int   // the level of same_for whose groups are gathered; 0 when blanks are filled
+	cells   []cell
+	rooms   []rooms
+	machine *formula.Machine
+	values  []formula.Value
+	found   []found
+}
+
+// rooms is the memory of a column for texts that don't stand in the file.
+type rooms struct {
+	texts [2][]byte // one for what a cleaning makes of what stands in the other
+	next  int
+	other []byte // digits, and texts of formulas
+}
+
+func (r *Recipe) newCook(order []int, gather int) *cook {
+	c := &cook{Recipe: r, order: order, gather: gather, cells: make([]cell, len(r.columns)), rooms: make([]rooms, len(r.columns)),
+		machine: formula.NewMachine(len(r.columns)), values: make([]formula.Value, len(r.columns))}
+	for i := range c.values {
+		c.values[i].From = r.columns[i].name
+		c.machine.Set(i, &c.values[i])
+	}
+	return c
+}
+
+// closure gives the wanted columns and all that they need, in order.
+func (r *Recipe) closure(wanted []int) []int {
+	need := make([]bool, len(r.columns))
+	for _, w := range wanted {
+		need[w] = true
+	}
+	for i := len(r.order) - 1; i >= 0; i-- {
+		if at := r.order[i]; need[at] {
+			for _, n := range r.needs(at) {
+				need[n] = true
+			}
+		}
+	}
+	var all []int
+	for _, at := range r.order {
+		if need[at] {
+			all = append(all, at)
+		}
+	}
+	return all
+}
+
+// row cleans the cells of a record.
+func (k *cook) row(r *source.Record) {
+	for _, i := range k.order {
+		c := &k.columns[i]
+		k.cell(i, c, r)
+		if c.used {
+			k.value(i)
+		}
+	}
+}
+
+// keeps tells whether the input keeps the row; its condition may be bad.
+func (k *cook) keeps() bool {
+	if k.only < 0 {
+		return true
+	}
+	c := &k.cells[k.only]
+	return c.state == value.Bad || c.state == value.Given && c.truth
+}
+
+func (c *cell) bad(blame int, why string) { c.state, c.blame, c.why = value.Bad, blame, why }
+
+// cell cleans one cell.
+func (k *cook) cell(i int, c *column, r *source.Record) {
+	to := &k.cells[i]
+	to.state, to.form, to.raw, to.why = value.Null, formula.Text, nil, ""
+	typed := false
+	switch {
+	case c.from.field >= 0:
+		to.raw = r.Fields[c.from.field]
+		to.text = to.raw
+		if len(r.Faults) > 0 && k.fault(i, to, r) {
+			return
+		}
+		typed = r.Stored != nil && (r.Stored[c.from.field] == source.StoredNumber || r.Stored[c.from.field] == source.StoredMoment)
+	case c.from.of >= 0:
+		if !k.part(i, to, c) {
+			return
+		}
+	case c.from.join != nil:
+		if !k.join(i, to, c) {
+			return
+		}
+	default:
+		k.compute(i, to, c.from.formula)
+		if to.state != value.Given || to.form != formula.Text {
+			k.finish(i, c, to)
+			return
+		}
+	}
+	if len(to.text) > 0 {
+		to.state = value.Given
+	}
+	if !c.bare {
+		k.clean(i, c, to, typed)
+		k.finish(i, c, to)
+	}
+}
+
+// fault takes over what the reader says of a cell.
+func (k *cook) fault(i int, to *cell, r *source.Record) bool {
+	for _, f := range r.Faults {
+		if f.Field == k.columns[i].from.field {
+			to.bad(i, f.Why)
+			return true
+		}
+	}
+	return false
+}
+
+// part takes a part of the cell of another column.
+func (k *cook) part(i int, to *cell, c *column) bool {
+	whole := &k.cells[c.from.of]
+	if whole.state == value.Bad {
+		to.bad(whole.blame, whole.why)
+		return false
+	}
+	to.raw, to.text = whole.raw, nil
+	if whole.state == value.Null {
+		return true
+	}
+	split := k.columns[c.from.of].rule.Split
+	body, most := whole.plain(nil), len(split.Into)
+	if n := bytes.Count(body, []byte(split.At)) + 1; n > most {
+		to.bad(c.from.of, fmt.Sprintf("has more than the %d parts that it is split in", most))
+		return false
+	}
+	to.text = nth(body, split.At, c.from.part+1)
+	return true
+}
+
+// join brings the cells of other columns together that are not blank.
+func (k *cook) join(i int, to *cell, c *column) bool {
+	room := k.rooms[i].other[:0]
+	for _, from := range c.from.join {
+		part := &k.cells[from]
+		switch part.state {
+		case value.Bad:
+			to.bad(part.blame, part.why)
+			return false
+		case value.Given:
+			if len(room) > 0 {
+				room = append(room, c.from.with...)
+			}
+			room = part.plain(room)
+		}
+	}
+	k.rooms[i].other, to.text = room, room
+	return true
+}
+
+// plain adds the cell in its canonical text.
+func (c *cell) plain(room []byte) []byte {
+	switch c.form {
+	case formula.Number:
+		return c.digits.Append(room)
+	case formula.Moment:
+		return value.AppendMoment(room, c.moment)
+	case formula.Truth:
+		return fmt.Append(room, c.truth)
+	}
+	if room == nil {
+		return c.text
+	}
+	return append(room, c.text...)
+}
+
+// clean goes through the rule of a column up to its parsing.
+func (k *cook) clean(i int, c *column, to *cell, typed bool) {
+	rule := &c.rule
+	if rule.BlankIs.has(to.text) {
+		to.state, to.text = value.Null, nil
+	}
+	if to.state == value.Null {
+		return
+	}
+	if rule.Clean != nil {
+		before := to.text
+		to.text = k.rooms[i].through(rule.Clean, to.text)
+		typed = typed && bytes.Equal(before, to.text)
+		if len(to.text) == 0 || rule.BlankIs.has(to.text) {
+			to.state = value.Null
+			return
+		}
+	}
+	if rule.Recode != nil && !k.recode(i, rule.Recode, to) {
+		return
+	}
+	k.parse(i, rule, to, typed)
+}
+
+// through puts a cell through cleanings.
+func (r *rooms) through(all []Cleaning, text []byte) []byte {
+	for _, clean := range all {
+		made := clean(r.texts[r.next][:0], text)
+		if !inside(made, text) {
+			r.texts[r.next] = made
+			r.next ^= 1
+		}
+		text = made
+	}
+	return text
+}
+
+// inside tells whether part stands in the memory of whole.
+func inside(part, whole []byte) bool {
+	if cap(part) == 0 || cap(whole) == 0 {
+		return true
+	}
+	p, w := uintptr(unsafe.Pointer(unsafe.SliceData(part))), uintptr(unsafe.Pointer(unsafe.SliceData(whole)))
+	return p >= w && p <= w+uintptr(len(whole))
+}
+
+// recode puts another value in the place of the cell; false when that ends the cleaning.
+func (k *cook) recode(i int, r *Recode, to *cell) bool {
+	made, known := r.Values[string(to.text)]
+	switch {
+	case known:
+		to.text = append(k.rooms[i].other[:0], made...)
+		k.rooms[i].other = to.text
+		if made == "" {
+			to.state = value.Null
+		}
+		return made != ""
+	case r.Others == RefuseOthers:
+		to.bad(i, "is not among the values of its recode:")
+		return false
+	case r.Others == BlankOthers:
+		to.state = value.Null
+		return false
+	}
+	return true
+}
+
+// parse makes a number, moment or truth of the text, where the rule says how these are written. What a workbook stores as
+// one is plain already.
+func (k *cook) parse(i int, rule *Rule, to *cell, typed bool) {
+	var err error
+	switch {
+	case rule.Number != nil && !typed:
+		to.digits, k.rooms[i].other, err = rule.Number.Scan(k.rooms[i].other, to.text)
+		to.form = formula.Number
+	case rule.Number != nil || rule.Rounded:
+		to.digits, err = value.ScanNumber(to.text)
+		to.form = formula.Number
+	case rule.Dates != nil && typed:
+		var ok bool
+		if to.moment, ok = value.ScanMoment(to.text); !ok {
+			to.moment, err = rule.Dates.Scan(to.text)
+		}
+		to.form = formula.Moment
+	case rule.Dates != nil:
+		to.moment, err = rule.Dates.Scan(to.text)
+		to.form = formula.Moment
+	case rule.Truths != nil:
+		to.truth, err = rule.Truths.scan(to.text)
+		to.form = formula.Truth
+	}
+	if err != nil {
+		to.bad(i, err.Error())
+	}
+}
+
+// scan reads a word for yes or no.
+func (t *Truths) scan(cell []byte) (bool, error) {
+	switch {
+	case t.Yes.has(cell):
+		return true, nil
+	case t.No.has(cell):
+		return false, nil
+	}
+	return false, t.refusal
+}
+
+// NewTruths makes words for yes and no; the error says that a word stands for both.
+func NewTruths(yes, no []string) (*Truths, error) {
+	t := &Truths{Yes: NewWords(yes...), No: NewWords(no...)}
+	t.refusal = fmt.Errorf("is neither yes (%s) nor no (%s)", strings.Join(yes, ", "), strings.Join(no, ", "))
+	for _, w := range yes {
+		if t.No.has([]byte(w)) {
+			return nil, fmt.Errorf("%q stands for yes and for no", w)
+		}
+	}
+	return t, nil
+}
+
+// finish fills blanks, rounds and shortens.
+func (k *cook) finish(i int, c *column, to *cell) {
+	if c.fills != nil {
+		k.fill(i, c, to)
+	}
+	if to.state == value.Null && c.last != nil {
+		k.take(i, to, c.last)
+	}
+	if to.state != value.Given {
+		return
+	}
+	if c.rule.Rounded {
+		k.round(i, c.rule.Round, to)
+	}
+	if c.rule.ShortenTo > 0 && to.form == formula.Text {
+		to.text = text.Shortened(to.text, c.rule.ShortenTo)
+	}
+}
+
+// fill gives a blank cell the first value that a fill has for it. While groups are gathered, a cell that is not blank is
+// noted, and no more is filled.
+func (k *cook) fill(i int, c *column, to *cell) {
+	given := to.state == value.Given
+	for _, f := range c.fills {
+		if f.same != nil && f.level == k.gather {
+			if given {
+				k.note(f, to)
+			}
+			return
+		}
+		if to.state != value.Null {
+			continue
+		}
+		switch {
+		case f.constant != nil:
+			k.take(i, to, f.constant)
+		case f.formula != nil:
+			k.compute(i, to, f.formula)
+			k.formed(i, c, to)
+		case k.gather == 0 || f.level < k.gather:
+			k.sibling(i, f, to)
+		}
+	}
+}
+
+// formed makes what a formula gave fit the form of the column, where a text was given for a number or date.
+func (k *cook) formed(i int, c *column, to *cell) {
+	if to.state != value.Given || to.form == c.rule.form() {
+		return
+	}
+	switch {
+	case c.rule.form() == formula.Text:
+		to.text = to.plain(k.rooms[i].other[:0:0])
+		to.form = formula.Text
+	case to.form == formula.Text:
+		k.parse(i, &c.rule, to, true)
+	}
+}
+
+// take makes a cell the same as another, which stays as it is.
+func (k *cook) take(i int, to, from *cell) {
+	raw := to.raw
+	*to = *from
+	to.raw = raw
+}
+
+// compute makes a cell of what a formula gives.
+func (k *cook) compute(i int, to *cell, f *formula.Formula) {
+	v, err := k.machine.Run(f)
+	var refused formula.Refused
+	switch {
+	case errors.As(err, &refused):
+		to.bad(i, "can't be computed: "+string(refused))
+		return
+	case err != nil:
+		for _, u := range f.Uses() {
+			if used := &k.cells[u]; used.state == value.Bad {
+				to.bad(used.blame, used.why)
+				return
+			}
+		}
+		to.bad(i, "can't be computed: "+err.Error())
+		return
+	case v.Blank:
+		to.state = value.Null
+		return
+	}
+	to.state, to.form = value.Given, v.Kind
+	switch v.Kind {
+	case formula.Number:
+		if to.digits, err = v.Digits(k.rooms[i].other[:0:0]); err != nil {
+			to.bad(i, "can't be computed: "+err.Error())
+		}
+	case formula.Moment:
+		to.moment = v.Moment
+	case formula.Truth:
+		to.truth = v.Truth
+	default:
+		to.text = append(k.rooms[i].other[:0], v.Text...)
+		k.rooms[i].other = to.text
+	}
+}
+
+// value hands the cell of a column to formulas.
+func (k *cook) value(i int) {
+	v, c := &k.values[i], &k.cells[i]
+	v.Kind, v.Blank, v.Bad = k.Form(i), c.state == value.Null, c.state == value.Bad
+	if c.state != value.Given {
+		return
+	}
+	v.Kind = c.form
+	switch c.form {
+	case formula.Number:
+		v.SetNumber(c.digits)
+	case formula.Moment:
+		v.Moment = c.moment
+	case formula.Truth:
+		v.Truth = c.truth
+	default:
+		v.Text = string(c.text)
+	}
+}
+
+// round rounds a number; what lies in the middle goes away from zero.
+func (k *cook) round(i, places int, to *cell) {
+	if len(to.digits.Fraction) <= places {
+		return
+	}
+	var v formula.Value
+	v.SetNumber(to.digits)
+	var rounded apd.Decimal
+	err := formula.Round(&rounded, &v.Number, places)
+	if err == nil {
+		v.Number = rounded
+		to.digits, err = v.Digits(nil)
+	}
+	if err != nil {
+		to.bad(i, err.Error())
+	}
+}
+
+// put adds a cell to a column of values; what is wrong is told to tell.
+func (k *cook) put(to *value.Column, t value.Type, i int, tell func(blame int, raw []byte, why string)) {
+	c := &k.cells[i]
+	var err error
+	switch {
+	case c.state != value.Given:
+		to.AppendState(c.state)
+		if c.state == value.Bad {
+			tell(c.blame, k.cells[c.blame].raw, c.why)
+		}
+		return
+	case c.form == formula.Number:
+		err = value.PutNumber(to, t, c.digits)
+	case c.form == formula.Moment:
+		err = value.PutMoment(to, t, c.moment, k.columns[i].rule.Zone)
+	case c.form == formula.Truth && t.Kind == value.Text:
+		err = value.Parse(to, t, c.plain(nil))
+	case c.form == formula.Truth:
+		err = value.Parse(to, t, oneOrZero[c.truth])
+	default:
+		err = value.ParseIn(to, t, c.text, k.columns[i].rule.Zone)
+	}
+	if err != nil {
+		tell(i, c.shown(), err.Error())
+	}
+}
+
+var oneOrZero = map[bool][]byte{false: []byte("0"), true: []byte("1")}
+
+// shown is the cell in messages: as it stands in the file, unless it is blank there.
+func (c *cell) shown() []byte {
+	if len(c.raw) > 0 || !utf8.Valid(c.text) {
+		return c.raw
+	}
+	return c.plain(nil)
+}

@@ -1,0 +1,194 @@
+package formula
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/value"
+)
+
+// cells are those of one call of the harbour.
+var cells = []struct {
+	name string
+	kind Kind
+	cell string
+}{
+	{"Tons", Number, "1205.75"}, {"Dues per ton", Number, "0.1"}, {"Berth", Text, "N1"}, {"Agent", Text, ""},
+	{"Arrived", Moment, "2026-02-27 05:40"}, {"Departed", Moment, "2026-03-02"}, {"GT", Text, "388.6"}, {"Crew", Number, ""},
+	{"Reg. No.", Text, "PM-0101"}, {"Reg No", Text, "PM-0102"}, {"date", Text, "2026-03-01"}, {"Draught", Text, "4,5 m"},
+}
+
+func columns() (all []Column) {
+	for _, c := range cells {
+		all = append(all, Column{c.name, PlainName(c.name), c.kind})
+	}
+	return all
+}
+
+func machine(t *testing.T) *Machine {
+	m := NewMachine(len(cells))
+	for i, c := range cells {
+		v := &Value{Kind: c.kind, From: c.name, Blank: c.cell == "", Text: c.cell}
+		switch {
+		case v.Blank:
+		case c.kind == Number:
+			d, err := value.ScanNumber([]byte(c.cell))
+			require.NoError(t, err)
+			v.SetNumber(d)
+		case c.kind == Moment:
+			v.Moment, _ = value.ScanMoment([]byte(c.cell))
+		}
+		m.Set(i, v)
+	}
+	return m
+}
+
+func TestFormulas(t *testing.T) {
+	m := machine(t)
+	for formula, want := range map[string]string{
+		`tons * dues_per_ton`:                     "120.575",
+		`0.1 + 0.2`:                               "0.3",
+		`1 / 3`:                                   "0." + strings.Repeat("3", 40),
+		`10 / 4 - -1`:                             "3.5",
+		`12345678901234567890.5 * 10`:             "123456789012345678905",
+		`gt * 2`:                                  "777.2",
+		`tons + crew`:                             "",
+		`coalesce(crew, tons)`:                    "1205.75",
+		`crew ?? 0`:                               "0",
+		`agent == ""`:                             "true",
+		`agent != "Strait Ferries"`:               "true",
+		`crew < 5`:                                "",
+		`crew < 5 or berth == "N1"`:               "true",
+		`crew < 5 and berth == "N1"`:              "",
+		`crew < 5 and berth == "N2"`:              "false",
+		`not (tons > 1000)`:                       "false",
+		`tons > 1205.7 && tons <= 1205.75`:        "true",
+		`0 < tons < 10`:                           "false",
+		`gt == 388.60`:                            "true",
+		`berth in ["N1", "N2"]`:                   "true",
+		`berth not in ["N1", "N2"]`:               "false",
+		`berth startsWith "N" ? "north" : "else"`: "north",
+		`crew > 1 ? 1 : 2`:                        "2",
+		`berth matches "^[NS][0-9]$"`:             "true",
+		`arrived < departed`:                      "true",
+		`arrived == "2026-02-27 05:40:00"`:        "true",
+		`date > "2026-02-28"`:                     "error: stands between texts",
+		`date(date) > "2026-02-28"`:               "true",
+		`days_between(arrived, departed)`:         "3",
+		`minutes_between(arrived, departed)`:      "3980",
+		`add_days(departed, 30)`:                  "2026-04-01",
+		`weekday(departed)`:                       "1",
+		`year(arrived) * 100 + month(arrived)`:    "202602",
+		`day_of(arrived)`:                         "2026-02-27",
+		`part("N1 / S1", "/", 2)`:                 "S1",
+		`part("N1", "/", 2)`:                      "",
+		`join("-", berth, agent, tons)`:           "N1-1205.75",
+		`first(berth, 1) == "N"`:                  "true",
+		`last("Ärmel", 4)`:                        "rmel",
+		`upper(trim("  é "))`:                     "É",
+		`digits("(0555) 01-17")`:                  "05550117",
+		`length(berth)`:                           "2",
+		`round(2.675, 2)`:                         "2.68",
+		`round(-2.5, 0)`:                          "-3",
+		`abs(-3.20)`:                              "3.2",
+		`greatest(tons, 2000, gt)`:                "2000",
+		`least(arrived, departed)`:                "2026-02-27 05:40:00",
+		`replace(berth, "N", "S")`:                "S1",
+		`blank(agent) and not blank(berth)`:       "true",
+		`col("Reg. No.")`:                         "PM-0101",
+		`text(tons) contains "05"`:                "true",
+		`nil`:                                     "",
+
+		`reg_no`:                      "error: several columns: Reg. No., Reg No",
+		`tonns * 2`:                   `error: (at character 1 of tonns * 2); did you mean "tons"?`,
+		`agent + berth`:               "error: text doesn't say whether",
+		`tons + true`:                 "error: stands between a number and a condition",
+		`berth < "N2"`:                "error: stands between texts",
+		`tons == arrived`:             "error: stands between a number and a date or time",
+		`upper(tons)`:                 "error: takes a text, not a number",
+		`rond(1, 2)`:                  `error: did you mean "round"`,
+		`round(1)`:                    "error: round() takes 2 arguments, not 1",
+		`1e5`:                         "error: has letters in it",
+		`tons *`:                      "error: is not a formula",
+		`[1, 2]`:                      "error: nothing of this kind",
+		`map(tons, # * 2)`:            "error: nothing of this kind",
+		`-5 | abs()`:                  "5",
+		`let x = 1; x`:                "error:",
+		`tons % 2`:                    "error: there is no operator %",
+		`1..3`:                        "error:",
+		`tons ? 1 : 2`:                "error: not a condition",
+		`berth ? 1 : 2`:               "error: not a condition",
+		`true ? 1 : "one"`:            "error: one outcome is a number",
+		`berth matches berth`:         "error: a pattern in quotes",
+		`berth matches "("`:           "error: missing closing",
+		`now()`:                       `error: there is no function "now"`,
+		`$env`:                        "error:",
+		`round`:                       "error: is a function",
+		`tons / (gt - 388.6)`:         "refused: divides by zero",
+		`draught * 2`:                 `refused: Draught "4,5 m" is not a number`,
+		`berth == 5`:                  `refused: Berth "N1" has "N" in it`,
+		`part(berth, "/", 0)`:         `refused: "0" is not a whole number of at least 1`,
+		`add_days(arrived, 1e9)`:      "error: has letters",
+		`add_days(arrived, 1/2)`:      "refused: not a whole number of days",
+		`add_days(arrived, -9999999)`: "refused: out of reach",
+	} {
+		f, err := Compile(formula, columns())
+		if why, wrong := strings.CutPrefix(want, "error:"); wrong {
+			var advised fault.Advised
+			if assert.Error(t, err, formula) && assert.ErrorAs(t, err, &advised, formula) {
+				assert.Contains(t, err.Error(), strings.TrimSpace(why), formula)
+			}
+			continue
+		}
+		if !assert.NoError(t, err, formula) {
+			continue
+		}
+		v, err := m.Run(f)
+		if why, no := strings.CutPrefix(want, "refused: "); no {
+			assert.ErrorContains(t, err, why, formula)
+			continue
+		}
+		if assert.NoError(t, err, formula) {
+			assert.Equal(t, want, v.String(), formula)
+			assert.True(t, v.Blank || f.Kind() == v.Kind, "%s says it is a %s, and is a %s", formula, f.Kind(), v.Kind)
+		}
+	}
+}
+
+func TestAFormulaSaysWhatItUses(t *testing.T) {
+	f, err := Compile(`tons > 0 ? tons * dues_per_ton : coalesce(crew, gt)`, columns())
+	require.NoError(t, err)
+	assert.Equal(t, []int{0, 1, 6, 7}, f.Uses())
+	m := machine(t)
+	m.Set(0, &Value{Kind: Number, Bad: true})
+	_, err = m.Run(f)
+	assert.True(t, errors.Is(err, ErrCell), "a cell that could not be read makes no value")
+}
+
+func FuzzFormula(f *testing.F) {
+	for _, seed := range []string{`tons * 2`, `a ? b : c`, `join("", berth, "x") == nil`, `1/0`, `not true`, `round(1.005, 2)`, `x in [1]`} {
+		f.Add(seed)
+	}
+	all := columns()
+	f.Fuzz(func(t *testing.T, text string) {
+		formula, err := Compile(text, all)
+		if err != nil {
+			var advised fault.Advised
+			require.ErrorAs(t, err, &advised, "%q", text)
+			return
+		}
+		v, err := machine(t).Run(formula)
+		if err == nil {
+			assert.NotNil(t, v)
+			return
+		}
+		var refused Refused
+		require.ErrorAs(t, err, &refused, "%q", text)
+		assert.NotContains(t, err.Error(), "interface conversion", "%q", text)
+	})
+}

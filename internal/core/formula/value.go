@@ -1,0 +1,139 @@
+// Package formula computes with the cells of a row: exact decimals, texts, dates and truths, of which each may be blank.
+// The language is that of expr-lang/expr, with operators and functions of our own.
+package formula
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/cockroachdb/apd/v3"
+
+	"ladle/internal/core/value"
+)
+
+// Kind is what a value is.
+type Kind uint8
+
+const (
+	Any    Kind = iota // not known, as of nil
+	Text               // characters; where a number or a date is needed, one in its plain form is taken for it
+	Number             // an exact decimal
+	Moment             // a date, a time, or both
+	Truth              // true or false
+)
+
+var kindNames = [...]string{"blank", "text", "number", "date or time", "condition"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// Value is one value. Those of cells may be used again for the next row, so nothing keeps them.
+type Value struct {
+	Kind   Kind
+	Blank  bool
+	Text   string
+	Number apd.Decimal
+	Moment value.Moment
+	Truth  bool
+	From   string // the column that the value is a cell of, for messages; "" for others
+	Bad    bool   // the cell could not be read, which is told elsewhere
+}
+
+// ErrCell says that a formula needs a cell that could not be read.
+var ErrCell = errors.New("needs a cell that can't be read")
+
+// Refused says why a formula has no result for a row, in words that stand by themselves.
+type Refused string
+
+func (r Refused) Error() string { return string(r) }
+
+// SetNumber makes v the number d.
+func (v *Value) SetNumber(d value.Digits) {
+	v.Kind, v.Blank = Number, false
+	if len(d.Whole)+len(d.Fraction) <= 18 {
+		n := int64(0)
+		for _, part := range [2][]byte{d.Whole, d.Fraction} {
+			for _, c := range part {
+				n = n*10 + int64(c-'0')
+			}
+		}
+		v.Number.Coeff.SetInt64(n)
+	} else {
+		v.Number.Coeff.SetString(string(d.Whole)+string(d.Fraction), 10)
+	}
+	v.Number.Exponent, v.Number.Negative, v.Number.Form = -int32(len(d.Fraction)), d.Negative, apd.Finite
+}
+
+// Digits is the number v, written into room.
+func (v *Value) Digits(room []byte) (value.Digits, error) {
+	if v.Number.Exponent > mostDigits || int(v.Number.NumDigits()) > mostDigits {
+		return value.Digits{}, Refused("the result is too large")
+	}
+	text := v.Number.Append(room, 'f')
+	return value.ScanNumber(text)
+}
+
+const mostDigits = 1000 // of a result
+
+// String is the value in its canonical text.
+func (v *Value) String() string {
+	switch {
+	case v.Blank:
+		return ""
+	case v.Kind == Number:
+		if d, err := v.Digits(nil); err == nil {
+			return string(d.Append(nil))
+		}
+		return v.Number.String()
+	case v.Kind == Moment:
+		return string(value.AppendMoment(nil, v.Moment))
+	case v.Kind == Truth:
+		return fmt.Sprint(v.Truth)
+	}
+	return v.Text
+}
+
+// label is the value in messages: its column and the cell.
+func (v *Value) label() string {
+	if v.From == "" {
+		return fmt.Sprintf("%q", v.String())
+	}
+	return fmt.Sprintf("%s %q", v.From, v.String())
+}
+
+// as gives v as a value of a kind: a text stands for the number or moment that it is in its plain form.
+func (v *Value) as(k Kind) (*Value, error) {
+	switch {
+	case v.Bad:
+		return nil, ErrCell
+	case v.Kind == k || k == Any:
+		return v, nil
+	case v.Blank:
+		return &Value{Kind: k, Blank: true, From: v.From}, nil
+	case v.Kind != Text:
+		return nil, Refused(fmt.Sprintf("%s is a %s, not a %s", v.label(), v.Kind, k))
+	}
+	made := &Value{From: v.From}
+	switch k {
+	case Number:
+		d, err := value.ScanNumber([]byte(v.Text))
+		if err != nil {
+			return nil, Refused(v.label() + " " + err.Error())
+		}
+		made.SetNumber(d)
+		return made, nil
+	case Moment:
+		m, ok := value.ScanMoment([]byte(v.Text))
+		if !ok {
+			return nil, Refused(v.label() + " is not a date or time like 2026-03-31 15:04")
+		}
+		made.Kind, made.Moment = Moment, m
+		return made, nil
+	case Truth:
+		if low := strings.ToLower(v.Text); low == "true" || low == "false" {
+			made.Kind, made.Truth = Truth, low == "true"
+			return made, nil
+		}
+	}
+	return nil, Refused(v.label() + " is neither true nor false")
+}

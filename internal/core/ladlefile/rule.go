@@ -1,0 +1,346 @@
+package ladlefile
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"time"
+	_ "time/tzdata" // zones are known on machines that have none
+
+	"github.com/goccy/go-yaml/ast"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/notation"
+)
+
+func (t Text) said() clean.Said { return clean.Said{Text: t.Value, Line: t.Line, Column: t.Column} }
+
+// took tells of a scalar that can't be taken.
+func (d *decoder) took(t Text, key string, err error) {
+	var advised fault.Advised
+	if errors.As(err, &advised) {
+		d.problem(t.Place, key+" "+advised.What, advised.Do)
+	} else if err != nil {
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q: %s", key, t.Value, err), "")
+	}
+}
+
+// list decodes one scalar or several.
+func (d *decoder) list(n ast.Node, key string) []Text {
+	nodes := []ast.Node{n}
+	if list, ok := n.(*ast.SequenceNode); ok {
+		nodes = list.Values
+	}
+	var all []Text
+	for _, n := range nodes {
+		all = append(all, d.scalar(n, key))
+	}
+	return all
+}
+
+func (d *decoder) saidList(n ast.Node, key string) (all []clean.Said) {
+	for _, t := range d.list(n, key) {
+		all = append(all, t.said())
+	}
+	return all
+}
+
+func values(all []Text) []string {
+	words := make([]string, len(all))
+	for i, t := range all {
+		words[i] = t.Value
+	}
+	return words
+}
+
+// number decodes a whole number from least on.
+func (d *decoder) number(n ast.Node, key string, least int) int {
+	t := d.scalar(n, key)
+	i, err := strconv.Atoi(t.Value)
+	if err != nil || i < least {
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), fmt.Sprintf("write a whole number of at least %d", least))
+	}
+	return i
+}
+
+// ruling is a rule while it is decoded: what others of its keys must know first.
+type ruling struct {
+	clean.Rule
+	dates   []Text
+	yes, no []Text
+	pivot   int
+	values  map[string]string
+	file    Text
+	others  clean.Others
+}
+
+// rule decodes the keys of a rule, and those in more.
+func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[string]func(ast.Node)) clean.Rule {
+	r := &ruling{Rule: clean.Rule{Zone: zone}, pivot: notation.NoPivot}
+	keys := map[string]func(ast.Node){
+		"blank_is":             func(n ast.Node) { r.BlankIs = clean.NewWords(values(d.list(n, "blank_is:"))...) },
+		"clean":                func(n ast.Node) { r.Clean = d.cleanings(n) },
+		"recode":               func(n ast.Node) { r.values = d.recode(n) },
+		"recode_from":          d.into(&r.file, "recode_from:"),
+		"recode_others":        choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.RefuseOthers, clean.BlankOthers),
+		"split":                func(n ast.Node) { r.Split = d.split(n) },
+		"number":               func(n ast.Node) { r.Number = d.example(n) },
+		"date":                 func(n ast.Node) { r.dates = d.list(n, "date:") },
+		"two_digit_years_from": func(n ast.Node) { r.pivot = d.number(n, "two_digit_years_from:", 1) },
+		"time_zone":            func(n ast.Node) { r.Zone = d.zone(n) },
+		"yes_is":               func(n ast.Node) { r.yes = d.list(n, "yes_is:") },
+		"no_is":                func(n ast.Node) { r.no = d.list(n, "no_is:") },
+		"if_blank":             func(n ast.Node) { r.IfBlank = d.fills(n) },
+		"default":              func(n ast.Node) { said := d.scalar(n, "default:").said(); r.Default = &said },
+		"round":                func(n ast.Node) { r.Rounded, r.Round = true, d.number(n, "round:", 0) },
+		"shorten_to":           func(n ast.Node) { r.ShortenTo = d.number(n, "shorten_to:", 1) },
+	}
+	for key, decode := range more {
+		keys[key] = decode
+	}
+	d.fields(n, what, keys)
+	d.together(r, placeOf(n))
+	return r.Rule
+}
+
+// together makes what several keys of a rule say as one.
+func (d *decoder) together(r *ruling, at Place) {
+	if r.values != nil || r.file.Given() {
+		r.Recode = &clean.Recode{Values: r.values, Others: clean.KeepOthers}
+		if r.file.Given() {
+			r.Recode.File = r.file.said()
+			r.Recode.Path = d.beside(r.file.Value)
+		}
+		if r.others != "" {
+			r.Recode.Others = r.others
+		}
+	} else if r.others != "" {
+		d.problem(at, "recode_others: stands without recode:", "add recode: or recode_from:")
+	}
+	if r.dates != nil {
+		r.Dates = d.patterns(r.dates, r.pivot)
+	}
+	if r.yes != nil || r.no != nil {
+		var err error
+		if r.Truths, err = clean.NewTruths(values(r.yes), values(r.no)); err != nil {
+			d.problem(at, err.Error(), "take it out of yes_is: or no_is:")
+		}
+	}
+	kinds := 0
+	for _, said := range []bool{r.Number != nil, r.Dates != nil, r.Truths != nil} {
+		if said {
+			kinds++
+		}
+	}
+	switch {
+	case kinds > 1:
+		d.problem(at, "a column is one of number:, date:, and yes_is: with no_is:", "keep one of them")
+	case r.Rounded && (r.Dates != nil || r.Truths != nil):
+		d.problem(at, "round: is for numbers", "take it out")
+	case r.ShortenTo > 0 && (kinds > 0 || r.Rounded):
+		d.problem(at, "shorten_to: is for texts", "take it out")
+	}
+}
+
+// beside is a path as the ladle file means it: relative to itself.
+func (d *decoder) beside(path string) string {
+	if filepath.IsAbs(path) {
+		return path
+	}
+	return filepath.Join(filepath.Dir(d.path), path)
+}
+
+func (d *decoder) patterns(texts []Text, pivot int) *notation.Dates {
+	var all []*notation.Pattern
+	for _, t := range texts {
+		p, err := notation.NewPattern(t.Value, pivot)
+		d.took(t, "date:", err)
+		if err == nil {
+			all = append(all, p)
+		}
+	}
+	return notation.NewDates(all...)
+}
+
+func (d *decoder) example(n ast.Node) *notation.Number {
+	t := d.scalar(n, "number:")
+	made, err := notation.NumberLike(t.Value)
+	d.took(t, "number:", err)
+	return made
+}
+
+func (d *decoder) zone(n ast.Node) *time.Location {
+	t := d.scalar(n, "time_zone:")
+	zone, err := time.LoadLocation(t.Value)
+	if err != nil || t.Value == "Local" || t.Value == "" {
+		d.problem(t.Place, fmt.Sprintf("there is no time zone %q", t.Value), "write a name of the IANA time zone database, for example Europe/Lisbon, or UTC")
+		return nil
+	}
+	return zone
+}
+
+// recode decodes a map of values.
+func (d *decoder) recode(n ast.Node) map[string]string {
+	made := map[string]string{}
+	for _, e := range d.mapping(n, "recode:") {
+		if _, there := made[e.key.Value]; there {
+			d.problem(e.key.Place, fmt.Sprintf("recode: says %q twice", e.key.Value), "keep one of them")
+		}
+		if _, null := e.value.(*ast.NullNode); null {
+			made[e.key.Value] = ""
+			continue
+		}
+		made[e.key.Value] = d.scalar(e.value, "a value of recode:").Value
+	}
+	return made
+}
+
+func (d *decoder) split(n ast.Node) *clean.Split {
+	s := &clean.Split{}
+	d.fields(n, "split:", map[string]func(ast.Node){
+		"at":   func(n ast.Node) { s.At = d.scalar(n, "at:").Value },
+		"into": func(n ast.Node) { s.Into = d.saidList(n, "into:") },
+	})
+	if s.At == "" || len(s.Into) < 2 {
+		d.problem(placeOf(n), "split: needs at: and into:", `write for example split: {at: "/", into: [Quay, Place]}`)
+	}
+	return s
+}
+
+// fills decodes if_blank: one way to fill blanks or several, which are tried in order.
+func (d *decoder) fills(n ast.Node) (all []clean.Fill) {
+	nodes := []ast.Node{n}
+	if list, ok := n.(*ast.SequenceNode); ok {
+		nodes = list.Values
+	}
+	for _, n := range nodes {
+		var f clean.Fill
+		said := 0
+		saying := func(decode func(ast.Node)) func(ast.Node) { return func(n ast.Node) { said++; decode(n) } }
+		d.fields(n, "if_blank:", map[string]func(ast.Node){
+			"formula":  saying(func(n ast.Node) { f.Formula = d.scalar(n, "formula:").said() }),
+			"same_for": saying(func(n ast.Node) { f.SameFor = d.saidList(n, "same_for:") }),
+			"constant": saying(func(n ast.Node) { said := d.scalar(n, "constant:").said(); f.Constant = &said }),
+		})
+		if said != 1 {
+			d.problem(placeOf(n), "if_blank: needs one of formula:, same_for: and constant:", "several are written as a list, and tried in its order")
+			continue
+		}
+		all = append(all, f)
+	}
+	return all
+}
+
+// cleanings decodes clean: a list of names, and of mappings with one key for those that need more.
+func (d *decoder) cleanings(n ast.Node) (all []clean.Cleaning) {
+	nodes := []ast.Node{n}
+	if list, ok := n.(*ast.SequenceNode); ok {
+		nodes = list.Values
+	}
+	for _, n := range nodes {
+		switch n.(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+			all = append(all, d.cleaning(n)...)
+			continue
+		}
+		t := d.scalar(n, "a cleaning")
+		if c := clean.Plain(t.Value); c != nil {
+			all = append(all, c)
+			continue
+		}
+		do := fault.DidYouMean(t.Value, append(clean.PlainNames(), furtherCleanings...))
+		if slices.Contains(furtherCleanings, t.Value) {
+			do = fmt.Sprintf("write it with what it needs: {%s: ...}", t.Value)
+		}
+		d.problem(t.Place, fmt.Sprintf("there is no cleaning %q", t.Value), do)
+	}
+	return all
+}
+
+// furtherCleanings are those that need more than their name.
+var furtherCleanings = []string{"strip", "prefix", "suffix", "no_prefix", "no_suffix", "replace", "pattern", "pad", "part"}
+
+// cleaning decodes a cleaning that needs more than its name.
+func (d *decoder) cleaning(n ast.Node) (all []clean.Cleaning) {
+	var pattern, with, at Text
+	width, number := 0, 0
+	taking := func(make func(string) clean.Cleaning) func(ast.Node) {
+		return func(n ast.Node) { all = append(all, make(d.scalar(n, "a cleaning").Value)) }
+	}
+	d.fields(n, "a cleaning", map[string]func(ast.Node){
+		"strip":     taking(clean.Strip),
+		"prefix":    taking(clean.Prefix),
+		"suffix":    taking(clean.Suffix),
+		"no_prefix": taking(clean.NoPrefix),
+		"no_suffix": taking(clean.NoSuffix),
+		"replace": func(n ast.Node) {
+			for _, e := range d.mapping(n, "replace:") {
+				all = append(all, clean.Replace(e.key.Value, d.scalar(e.value, "a value of replace:").Value))
+			}
+		},
+		"pattern": d.into(&pattern, "pattern:"),
+		"with":    d.into(&with, "with:"),
+		"pad":     func(n ast.Node) { width = d.number(n, "pad:", 1) },
+		"part":    func(n ast.Node) { number = d.number(n, "part:", -1000) },
+		"at":      d.into(&at, "at:"),
+	})
+	place := placeOf(n)
+	fill := '0'
+	switch {
+	case len(all) > 0 && !pattern.Given() && width == 0 && number == 0 && !with.Given() && !at.Given():
+		return all
+	case pattern.Given() && with.Given() && width == 0 && number == 0 && !at.Given() && all == nil:
+		c, err := clean.Pattern(pattern.Value, with.Value)
+		d.took(pattern, "pattern:", err)
+		return []clean.Cleaning{c}
+	case width > 0 && !pattern.Given() && number == 0 && !at.Given() && all == nil:
+		if with.Given() {
+			var one bool
+			if fill, one = clean.FirstOf(with.Value); !one {
+				d.problem(with.Place, "pad: fills with one character", "")
+			}
+		}
+		return []clean.Cleaning{clean.Pad(width, fill)}
+	case number != 0 && at.Value != "" && !pattern.Given() && !with.Given() && width == 0 && all == nil:
+		return []clean.Cleaning{clean.Part(number, at.Value)}
+	}
+	d.problem(place, "this is no cleaning", `write one at a time, for example {strip: "()-"}, {pattern: '^(\d+)-(\d+)$', with: '$2/$1'}, {pad: 6}, {part: 2, at: "/"}`)
+	return nil
+}
+
+// rules decodes columns: of an input.
+func (d *decoder) rules(in *Input, n ast.Node) {
+	for _, e := range d.mapping(n, "columns: of an input") {
+		var split *clean.Split
+		rule := d.rule(e.value, "the rule of a column", in.zone, map[string]func(ast.Node){"split": func(n ast.Node) { split = d.split(n) }})
+		rule.Split = split
+		if split != nil && (rule.Number != nil || rule.Dates != nil || rule.Truths != nil || rule.Rounded) {
+			d.problem(e.key.Place, "a cell that is split is a text", "say number: or date: for the columns that it is split into")
+		}
+		in.Rules = append(in.Rules, clean.Named{Name: e.key.said(), Rule: rule})
+	}
+}
+
+// made decodes new_columns.
+func (d *decoder) made(in *Input, n ast.Node) {
+	for _, e := range d.mapping(n, "new_columns:") {
+		m := clean.Made{Name: e.key.said()}
+		switch e.value.(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+			m.Rule = d.rule(e.value, "a new column", in.zone, map[string]func(ast.Node){
+				"formula": func(n ast.Node) { m.Formula = d.scalar(n, "formula:").said() },
+				"join":    func(n ast.Node) { m.Join = d.saidList(n, "join:") },
+				"with":    func(n ast.Node) { m.With = d.scalar(n, "with:").Value },
+			})
+		default:
+			m.Formula = d.scalar(e.value, "a formula").said()
+		}
+		if (m.Formula.Line > 0) == (m.Join != nil) {
+			d.problem(e.key.Place, fmt.Sprintf("the new column %s needs a formula or a join", e.key.Value), "write formula: or join:")
+		}
+		in.Made = append(in.Made, m)
+	}
+}

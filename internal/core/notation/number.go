@@ -1,0 +1,328 @@
+// Package notation reads numbers and dates as files write them: numbers by an example, dates by a Unicode pattern. What
+// is written in another way is refused, never guessed.
+package notation
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/value"
+)
+
+// Number is a way of writing numbers, fixed by an example: "1.234,56", "(1,234.50)", "12,5 %".
+type Number struct {
+	example  string
+	before   []byte   // what may stand before a number
+	behind   []byte   // what may stand behind it
+	groups   [][]byte // the mark between groups of digits, in all its forms; nil for none
+	sizes    [2]int   // digits of the last group, and of those before it
+	point    byte     // before the fraction; 0 where there is none
+	brackets bool     // a negative number stands in brackets
+	trailing bool     // its minus stands behind
+	plus     bool     // a positive number may have a plus
+	zeros    bool     // zeros may stand before the first digit
+	refusal  error
+}
+
+// marks between groups of digits, which look alike.
+var groupMarks = [][][]byte{
+	{[]byte(" "), []byte("\u00a0"), []byte("\u202f"), []byte("\u2009")},
+	{[]byte("'"), []byte("\u2019")},
+	{[]byte(",")},
+	{[]byte(".")},
+}
+
+// NumberLike makes a notation of an example. Its error is a fault.Advised.
+func NumberLike(example string) (*Number, error) {
+	example = strings.TrimSpace(example)
+	n := &Number{example: example, refusal: fmt.Errorf("is not a number like %s", example)}
+	body := []byte(example)
+	if inner, ok := bracketed(body); ok {
+		body, n.brackets = inner, true
+	}
+	first, last := bytes.IndexAny(body, "0123456789"), bytes.LastIndexAny(body, "0123456789")
+	if first < 0 {
+		return nil, fault.Advised{What: fmt.Sprintf("can't be %q: it has no digits", example), Do: "write a number as it stands in the file, for example 1,234.50"}
+	}
+	before, behind := body[:first], body[last+1:]
+	n.plus = bytes.ContainsRune(before, '+')
+	n.before = bytes.TrimFunc(bytes.Trim(cutMinus(before), "+"), unicode.IsSpace)
+	if rest := cutMinus(behind); len(rest) < len(behind) {
+		behind, n.trailing = rest, true
+	}
+	n.behind = bytes.TrimFunc(behind, unicode.IsSpace)
+	if err := n.separators(body[first : last+1]); err != nil {
+		return nil, err
+	}
+	if _, _, err := n.Scan(nil, []byte(example)); err != nil {
+		return nil, n.unclear()
+	}
+	return n, nil
+}
+
+func (n *Number) unclear() fault.Advised {
+	return fault.Advised{What: fmt.Sprintf("can't be %q", n.example), Do: "write a number with thousands and a fraction as it stands in the file, for example 1,234.50 or 1.234,50"}
+}
+
+func cutMinus(b []byte) []byte {
+	return bytes.ReplaceAll(bytes.ReplaceAll(b, []byte("-"), nil), []byte(minus), nil)
+}
+
+const minus = "\u2212"
+
+func bracketed(b []byte) ([]byte, bool) {
+	if len(b) > 2 && b[0] == '(' && b[len(b)-1] == ')' {
+		return b[1 : len(b)-1], true
+	}
+	return b, false
+}
+
+// separators finds what stands between the digits of an example.
+func (n *Number) separators(body []byte) error {
+	fields := bytes.FieldsFunc(body, func(r rune) bool { return r >= '0' && r <= '9' })
+	widths := bytes.FieldsFunc(body, func(r rune) bool { return r < '0' || r > '9' })
+	n.zeros = len(widths[0]) > 1 && widths[0][0] == '0'
+	if len(fields) == 0 {
+		return nil
+	}
+	unclear := n.unclear()
+	mark, tail := fields[len(fields)-1], len(widths[len(widths)-1])
+	groups := fields
+	switch {
+	case len(fields) > 1 && !bytes.Equal(fields[0], mark), len(fields) == 1 && (tail != 3 || len(widths[0]) > 3) && (mark[0] == '.' || mark[0] == ','):
+		if len(mark) != 1 || mark[0] != '.' && mark[0] != ',' {
+			return unclear
+		}
+		n.point, groups, widths = mark[0], fields[:len(fields)-1], widths[:len(widths)-1]
+	case len(fields) == 1 && (mark[0] == '.' || mark[0] == ','):
+		unclear.What += fmt.Sprintf(": it doesn't tell whether %q parts thousands or a fraction", mark)
+		return unclear
+	}
+	return n.grouping(groups, widths, unclear)
+}
+
+// grouping takes the marks between groups of digits, and the sizes of these.
+func (n *Number) grouping(groups, widths [][]byte, unclear error) error {
+	if len(groups) == 0 {
+		return nil
+	}
+	for _, g := range groups {
+		if !bytes.Equal(g, groups[0]) {
+			return unclear
+		}
+	}
+	at := slices.IndexFunc(groupMarks, func(same [][]byte) bool {
+		return slices.ContainsFunc(same, func(m []byte) bool { return bytes.Equal(m, groups[0]) })
+	})
+	if at < 0 || groups[0][0] == n.point {
+		return unclear
+	}
+	n.groups = groupMarks[at]
+	n.sizes = [2]int{len(widths[len(widths)-1]), len(widths[len(widths)-1])}
+	if len(widths) > 2 {
+		n.sizes[1] = len(widths[len(widths)-2])
+	}
+	for i, w := range widths[1:] {
+		if size := n.sizes[min(1, len(widths)-2-i)]; len(w) != size || size < 2 {
+			return unclear
+		}
+	}
+	if len(widths[0]) > n.sizes[1] {
+		return unclear
+	}
+	return nil
+}
+
+func (n *Number) String() string { return n.example }
+
+// Scan reads a cell that is not empty. Digits that don't stand beside each other are brought together in room, whose
+// memory comes back to be used again; the others stand in the cell. The error is in words that go behind the quoted cell.
+func (n *Number) Scan(room, cell []byte) (value.Digits, []byte, error) {
+	body, d := cell, value.Digits{}
+	if c := cell[0]; c < '0' || c > '9' {
+		body = n.head(body, &d)
+	}
+	if len(body) > 0 {
+		if c := body[len(body)-1]; c < '0' || c > '9' {
+			body = n.tail(body, &d)
+		}
+	}
+	whole := body
+	if n.point != 0 {
+		if at := bytes.IndexByte(body, n.point); at >= 0 {
+			whole, d.Fraction = body[:at], body[at+1:]
+			if len(d.Fraction) == 0 || !digitsOnly(d.Fraction) {
+				return d, room, n.refusal
+			}
+		}
+	}
+	if digitsOnly(whole) {
+		d.Whole = whole
+	} else if n.groups == nil {
+		return d, room, n.refusal
+	} else {
+		var ok bool
+		if room, ok = n.ungroup(room[:0], whole); !ok {
+			return d, room, n.refusal
+		}
+		d.Whole = room
+	}
+	switch {
+	case len(d.Whole) == 0 && len(d.Fraction) == 0:
+		return d, room, n.refusal
+	case len(d.Whole) > 1 && d.Whole[0] == '0':
+		if !n.zeros {
+			return d, room, errZero
+		}
+		d.Whole = bytes.TrimLeft(d.Whole, "0")
+	}
+	return d, room, nil
+}
+
+var errZero = errors.New("starts with a zero, which a number would lose")
+
+// head takes off what stands before the digits.
+func (n *Number) head(body []byte, d *value.Digits) []byte {
+	if inner, ok := bracketed(body); ok && n.brackets {
+		body, d.Negative = inner, true
+	}
+	signed := d.Negative || n.brackets || n.trailing
+	body, signed = n.sign(body, d, signed)
+	if rest, ok := bytes.CutPrefix(body, n.before); ok && len(n.before) > 0 {
+		body, _ = n.sign(bytes.TrimLeftFunc(rest, unicode.IsSpace), d, signed)
+	}
+	return body
+}
+
+// sign takes a sign off, unless there was one.
+func (n *Number) sign(body []byte, d *value.Digits, signed bool) ([]byte, bool) {
+	switch {
+	case signed || len(body) == 0:
+	case body[0] == '-':
+		d.Negative = true
+		return body[1:], true
+	case bytes.HasPrefix(body, []byte(minus)):
+		d.Negative = true
+		return body[len(minus):], true
+	case body[0] == '+' && n.plus:
+		return body[1:], true
+	}
+	return body, signed
+}
+
+// tail takes off what stands behind the digits.
+func (n *Number) tail(body []byte, d *value.Digits) []byte {
+	body = n.trailingMinus(body, d)
+	if rest, ok := bytes.CutSuffix(body, n.behind); ok && len(n.behind) > 0 {
+		body = bytes.TrimRightFunc(rest, unicode.IsSpace)
+		body = n.trailingMinus(body, d)
+	}
+	return body
+}
+
+func (n *Number) trailingMinus(body []byte, d *value.Digits) []byte {
+	if !n.trailing || d.Negative {
+		return body
+	}
+	for _, m := range []string{"-", minus} {
+		if rest, ok := bytes.CutSuffix(body, []byte(m)); ok {
+			d.Negative = true
+			return rest
+		}
+	}
+	return body
+}
+
+// ungroup takes the marks out from between groups of the right size.
+func (n *Number) ungroup(room, whole []byte) ([]byte, bool) {
+	size := 0 // of the group that is read
+	first := true
+	var mark []byte
+	for i := 0; i < len(whole); {
+		if c := whole[i]; c >= '0' && c <= '9' {
+			room, size = append(room, c), size+1
+			i++
+			continue
+		}
+		if mark == nil {
+			for _, m := range n.groups {
+				if bytes.HasPrefix(whole[i:], m) {
+					mark = m
+				}
+			}
+		}
+		if mark == nil || !bytes.HasPrefix(whole[i:], mark) || size == 0 || size > n.sizes[1] || !first && size != n.sizes[1] {
+			return room, false
+		}
+		first, size = false, 0
+		i += len(mark)
+	}
+	return room, first || size == n.sizes[0]
+}
+
+func digitsOnly(b []byte) bool {
+	for _, c := range b {
+		if c < '0' || c > '9' {
+			return false
+		}
+	}
+	return true
+}
+
+// Guess gives an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
+func Guess(cell string) string {
+	body, open := strings.CutPrefix(cell, "(")
+	body, closed := strings.CutSuffix(body, ")")
+	if open != closed {
+		return ""
+	}
+	first, last := strings.IndexAny(body, "0123456789"), strings.LastIndexAny(body, "0123456789")
+	if first < 0 {
+		return ""
+	}
+	before, behind := strings.Trim(body[:first], " -"+minus), body[last+1:]
+	number := body[first : last+1]
+	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsAny(before+behind, "/:") {
+		return ""
+	}
+	marks := strings.FieldsFunc(number, func(r rune) bool { return r >= '0' && r <= '9' })
+	example := "1234"
+	if len(marks) > 0 {
+		group, point := "", marks[len(marks)-1]
+		tail := len(number) - strings.LastIndex(number, point) - len(point)
+		if len(marks) > 1 {
+			group = marks[0]
+		}
+		if group == point { // only thousands
+			point = ""
+		}
+		if len(marks) == 1 && (tail == 3 || !strings.ContainsAny(point, ".,")) {
+			group, point = point, "" // 1,234: thousands, unless other cells tell more
+		}
+		example = "1" + group + "234"
+		switch {
+		case point != "":
+			example += point + "50"
+		case group == "," || group == ".":
+			example += map[string]string{",": ".", ".": ","}[group] + "50"
+		}
+	}
+	example = before + example + behind
+	if open {
+		example = "(" + example + ")"
+	}
+	n, err := NumberLike(example)
+	if err != nil {
+		return ""
+	}
+	if _, _, err := n.Scan(nil, []byte(cell)); err != nil {
+		return ""
+	}
+	return example
+}

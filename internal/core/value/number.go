@@ -1,0 +1,333 @@
+package value
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"math"
+	"math/big"
+	"strconv"
+)
+
+// Digits is a decimal number by what is written of it: its sign and the digits before and behind the point, in ASCII.
+type Digits struct {
+	Negative        bool
+	Whole, Fraction []byte
+}
+
+// ScanNumber reads a plain number: an optional minus, digits, optionally a point and digits. The digits stand in cell.
+func ScanNumber(cell []byte) (Digits, error) {
+	d := Digits{Whole: cell}
+	if cell[0] == '-' {
+		d.Negative, d.Whole = true, cell[1:]
+	}
+	if point := bytes.IndexByte(d.Whole, '.'); point >= 0 {
+		d.Whole, d.Fraction = d.Whole[:point], d.Whole[point+1:]
+		if len(d.Fraction) == 0 {
+			return d, notNumber(cell)
+		}
+	}
+	if len(d.Whole) == 0 && len(d.Fraction) == 0 || !allDigits(d.Whole) || !allDigits(d.Fraction) {
+		return d, notNumber(cell)
+	}
+	if len(d.Whole) > 1 && d.Whole[0] == '0' {
+		return d, errLeadingZero
+	}
+	return d, nil
+}
+
+var errLeadingZero = errors.New("starts with a zero, which a number would lose")
+
+func allDigits(b []byte) bool {
+	for _, c := range b {
+		if c < '0' || c > '9' {
+			return false
+		}
+	}
+	return true
+}
+
+// notNumber says why cell isn't a plain number, in the words of the most likely reason.
+func notNumber(cell []byte) error {
+	if len(bytes.TrimSpace(cell)) != len(cell) {
+		return errors.New("has blanks around it, so it is not a plain number")
+	}
+	marks := bytes.Trim(cell, "-0123456789")
+	switch {
+	case len(marks) > 0 && len(bytes.Trim(marks, ",.' 0123456789")) == 0 && len(marks) != len(cell):
+		return errors.New("has separators, so it is not a plain number like 1234.5")
+	case bytes.ContainsAny(cell, "0123456789") && bytes.ContainsAny(cell, "€$£¥"):
+		return errors.New("has a currency sign, so it is not a plain number like 1234.5")
+	case len(marks) > 0 && len(marks) < len(cell) && !bytes.ContainsAny(marks, "0123456789"):
+		return fmt.Errorf("has %q in it, so it is not a plain number like 1234.5", marks)
+	}
+	return errors.New("is not a number")
+}
+
+// PutNumber adds d to c, a column for values of t, when it is one: a number is never rounded, cut or made a date.
+// Otherwise it adds Bad, and the error says why in words that go behind the quoted cell.
+func PutNumber(c *Column, t Type, d Digits) error {
+	err := putNumber(c, t, d)
+	if err != nil {
+		c.AppendState(Bad)
+	}
+	return err
+}
+
+func putNumber(c *Column, t Type, d Digits) error {
+	switch t.Kind {
+	case Int:
+		return putInt(c, t, d)
+	case Fixed:
+		return putFixed(c, t, d)
+	case Decimal:
+		return putDecimal(c, t, d)
+	case Float:
+		return putFloat(c, t, d)
+	case Text:
+		return parseText(c, t, d.Append(nil))
+	case Bool:
+		return parseBool(c, d.Append(nil))
+	}
+	return fmt.Errorf("is a number, the column takes a %s", t.Kind)
+}
+
+func putInt(c *Column, t Type, d Digits) error {
+	if len(bytes.TrimRight(d.Fraction, "0")) > 0 {
+		return errors.New("has a fraction, the column takes whole numbers")
+	}
+	n, ok := d.scaled(0)
+	if !ok {
+		return errors.New("is too large for a 64-bit whole number")
+	}
+	if (t.Least != 0 || t.Most != 0) && (n < t.Least || n > t.Most) {
+		return fmt.Errorf("is not between %d and %d", t.Least, t.Most)
+	}
+	c.AppendNum(n)
+	return nil
+}
+
+// scaled is the number times 10 to the power of scale; not ok when digits would be lost or it passes 64 bits.
+func (d Digits) scaled(scale int) (int64, bool) {
+	fraction := d.Fraction
+	for len(fraction) > 0 && fraction[len(fraction)-1] == '0' {
+		fraction = fraction[:len(fraction)-1]
+	}
+	if len(fraction) > scale || len(d.Whole)+scale > 19 {
+		return 0, false
+	}
+	var n uint64
+	for _, c := range d.Whole {
+		n = n*10 + uint64(c-'0')
+	}
+	for i := range scale {
+		n *= 10
+		if i < len(fraction) {
+			n += uint64(fraction[i] - '0')
+		}
+	}
+	if d.Negative && n <= 1<<63 {
+		return -int64(n), true
+	}
+	return int64(n), n <= math.MaxInt64
+}
+
+// fits judges the number of digits before and after the point.
+func (d Digits) fits(t Type) error {
+	if t.Precision == 0 {
+		return nil
+	}
+	if len(d.Fraction) > t.Scale && len(bytes.TrimRight(d.Fraction, "0")) > t.Scale {
+		return fmt.Errorf("has more than %d digits after the point and would be rounded", t.Scale)
+	}
+	if most := t.Precision - t.Scale; len(d.Whole) > most && len(bytes.TrimLeft(d.Whole, "0")) > most {
+		return fmt.Errorf("has more than %d digits before the point", most)
+	}
+	return nil
+}
+
+func putFixed(c *Column, t Type, d Digits) error {
+	if err := d.fits(t); err != nil {
+		return err
+	}
+	n, ok := d.scaled(t.Scale)
+	if !ok {
+		return errors.New("has too many digits")
+	}
+	if t.Kept == AsDouble && !doubleKeeps(n, t.Scale) {
+		return errors.New("has more digits than the database keeps exactly")
+	}
+	c.AppendNum(n)
+	return nil
+}
+
+// doubleKeeps tells whether n / 10^scale comes back the same, at that scale, from an IEEE 754 double (or from a
+// 64-bit whole number, where it is whole).
+func doubleKeeps(n int64, scale int) bool {
+	const exact = 1e15 // every decimal of 15 digits does
+	if -exact <= n && n <= exact || n%pow10(scale) == 0 {
+		return true
+	}
+	back, ok := FloatToFixed(FixedToFloat(n, scale), scale)
+	return ok && back == n
+}
+
+func putDecimal(c *Column, t Type, d Digits) error {
+	if err := d.fits(t); err != nil {
+		return err
+	}
+	var room [64]byte
+	text := d.Append(room[:0])
+	if t.Kept == AsDouble && !textKeeps(text) {
+		return errors.New("has more digits than the database keeps exactly")
+	}
+	c.AppendBytes(text)
+	return nil
+}
+
+// Append adds the number in its canonical text: no zero that could be left out, and no minus before a zero.
+func (d Digits) Append(b []byte) []byte {
+	fraction, whole := bytes.TrimRight(d.Fraction, "0"), bytes.TrimLeft(d.Whole, "0")
+	if d.Negative && len(fraction)+len(whole) > 0 {
+		b = append(b, '-')
+	}
+	if len(whole) == 0 {
+		b = append(b, '0')
+	}
+	b = append(b, whole...)
+	if len(fraction) > 0 {
+		b = append(append(b, '.'), fraction...)
+	}
+	return b
+}
+
+func textKeeps(canonical []byte) bool {
+	if _, err := strconv.ParseInt(string(canonical), 10, 64); err == nil {
+		return true
+	}
+	f, err := strconv.ParseFloat(string(canonical), 64)
+	return err == nil && string(FloatText(f)) == string(canonical)
+}
+
+func putFloat(c *Column, t Type, d Digits) error {
+	var room [64]byte
+	text := string(d.Append(room[:0]))
+	bits := t.bits()
+	f, err := strconv.ParseFloat(text, bits)
+	if err != nil {
+		return errTooLarge
+	}
+	if strconv.FormatFloat(f, 'f', -1, bits) != text {
+		return errTooFine
+	}
+	if bits == 32 {
+		f, err = strconv.ParseFloat(text, 64) // shown as it was written
+	}
+	c.AppendFloat(f)
+	return err
+}
+
+var (
+	errTooLarge = errors.New("is too large for a floating-point number")
+	errTooFine  = errors.New("has more digits than a floating-point number keeps")
+)
+
+// bits are those of a floating-point number.
+func (t Type) bits() int {
+	if t.Kept == AsSingle {
+		return 32
+	}
+	return 64
+}
+
+// parseFloat also reads what only a floating-point number can be: an exponent, and the words NaN and Infinity where
+// the column holds them.
+func parseFloat(c *Column, t Type, cell []byte) error {
+	if d, err := ScanNumber(cell); err == nil {
+		return putFloat(c, t, d)
+	} else if err == errLeadingZero {
+		return err
+	}
+	switch string(cell) {
+	case "NaN", "Infinity", "-Infinity":
+		if !t.Special {
+			return errors.New("is not a number that the column holds")
+		}
+		f, err := strconv.ParseFloat(string(cell), 64)
+		c.AppendFloat(f)
+		return err
+	}
+	e := bytes.IndexAny(cell, "eE")
+	if e < 1 {
+		return notNumber(cell)
+	}
+	d, err := ScanNumber(cell[:e])
+	if _, bad := strconv.ParseInt(string(cell[e+1:]), 10, 32); err != nil || bad != nil {
+		return notNumber(cell)
+	}
+	return putExponent(c, t, d, string(cell))
+}
+
+// putExponent adds a number with an exponent, whose digits are d.
+func putExponent(c *Column, t Type, d Digits, text string) error {
+	f, err := strconv.ParseFloat(text, t.bits())
+	digits := bytes.Trim(append(bytes.Clone(d.Whole), d.Fraction...), "0")
+	shortest := strconv.FormatFloat(f, 'e', -1, t.bits())
+	mantissa, _, _ := bytes.Cut([]byte(shortest), []byte{'e'})
+	mantissa = bytes.Trim(bytes.ReplaceAll(bytes.TrimPrefix(mantissa, []byte{'-'}), []byte{'.'}, nil), "0")
+	switch {
+	case err != nil:
+		return errTooLarge
+	case !bytes.Equal(digits, mantissa):
+		return errTooFine
+	}
+	if t.bits() == 32 {
+		f, err = strconv.ParseFloat(text, 64)
+	}
+	c.AppendFloat(f + 0) // no zero below zero
+	return err
+}
+
+var powers = func() (p [19]int64) {
+	p[0] = 1
+	for i := 1; i < len(p); i++ {
+		p[i] = p[i-1] * 10
+	}
+	return p
+}()
+
+func pow10(n int) int64 { return powers[n] }
+
+// FixedToFloat is the double nearest to n / 10^scale.
+func FixedToFloat(n int64, scale int) float64 {
+	if -1<<53 <= n && n <= 1<<53 {
+		return float64(n) / float64(pow10(scale)) // both exact, so the division rounds once (IEEE 754)
+	}
+	f, _ := new(big.Rat).SetFrac64(n, pow10(scale)).Float64()
+	return f
+}
+
+// FloatToFixed is the number that f stands for when it is written in its shortest form; not ok when that has more
+// than scale digits after the point.
+func FloatToFixed(f float64, scale int) (int64, bool) {
+	var room [32]byte
+	text := strconv.AppendFloat(room[:0], f, 'f', -1, 64)
+	d, err := ScanNumber(text)
+	if err != nil {
+		return 0, false
+	}
+	return d.scaled(scale)
+}
+
+// FloatText is the shortest plain decimal that reads back as f, without an exponent; NaN and infinities in words.
+func FloatText(f float64) []byte {
+	switch {
+	case f == 0:
+		return []byte("0")
+	case math.IsInf(f, 0) && f > 0:
+		return []byte("Infinity")
+	case math.IsInf(f, 0):
+		return []byte("-Infinity")
+	}
+	return strconv.AppendFloat(nil, f, 'f', -1, 64)
+}

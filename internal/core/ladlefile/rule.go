@@ -86,7 +86,6 @@ func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[st
 		"recode":               func(n ast.Node) { r.values = d.recode(n) },
 		"recode_from":          d.into(&r.file, "recode_from:"),
 		"recode_others":        choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.RefuseOthers, clean.BlankOthers),
-		"split":                func(n ast.Node) { r.Split = d.split(n) },
 		"number":               func(n ast.Node) { r.Number = d.example(n) },
 		"date":                 func(n ast.Node) { r.dates = d.list(n, "date:") },
 		"two_digit_years_from": func(n ast.Node) { r.pivot = d.number(n, "two_digit_years_from:", 1) },

@@ -27,7 +27,7 @@ func main() {
 		stop(serverFloor(servers()[os.Args[2]], demo.NewHarbour(0, calls, 1)))
 		return
 	}
-	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "read": readAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
+	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "read": readAll, "clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
 		stop(parts[os.Args[1]](os.Args[2]))
 		return
 	}
@@ -35,12 +35,16 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,sqlite,postgres,mysql", "what to measure: the reading of files, and loads on kinds of databases")
+	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql", "what to measure: the reading of files, cleaning, and loads on kinds of databases")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
 		if kind == "files" {
 			stop(b.reading(2**runs + 1))
+			continue
+		}
+		if kind == "cleaning" {
+			stop(b.cleaning(2**runs + 1))
 			continue
 		}
 		if kind == "sqlite" {

@@ -5,6 +5,8 @@ package clean
 import (
 	"context"
 	"errors"
+	"slices"
+	"sync"
 
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
@@ -43,9 +45,14 @@ func Types(columns []Column) []value.Type {
 	return types
 }
 
-// cleaned is what becomes of a chunk of the file.
-type cleaned struct {
+// cleaner turns chunks of the file into batches, one after the other, in memory that is used again.
+type cleaner struct {
+	*cook
+	columns  []Column
+	alone    []bool  // the columns whose cells nothing else needs, by the columns asked for
+	memos    []*memo // of those
 	batch    *value.Batch
+	row      int
 	problems []problem
 }
 
@@ -65,15 +72,18 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 		return nil, err
 	}
 	rows := &Rows{Spool: spool.New(dir, Types(columns)), Problems: spool.NewLog(dir)}
-	order := recipe.closure(recipe.wanted(columns))
-	work := func(chunk *source.Chunk) *cleaned {
+	cleaners := sync.Pool{New: func() any { return newCleaner(recipe, columns) }}
+	work := func(chunk *source.Chunk) *cleaner {
 		chunk.Seal()
-		return cleanChunk(chunk, recipe.newCook(order, 0), columns)
+		c := cleaners.Get().(*cleaner)
+		c.chunk(chunk)
+		return c
 	}
-	err = source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaned) error {
+	err = source.Each(ctx, t, work, func(chunk *source.Chunk, c *cleaner) error {
 		if told != nil {
 			told(chunk.Origin.Done)
 		}
+		defer cleaners.Put(c)
 		return rows.keep(chunk, c)
 	})
 	if err != nil {
@@ -82,47 +92,109 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 	return rows, nil
 }
 
-// wanted lists the columns of the recipe that are asked for.
-func (r *Recipe) wanted(columns []Column) (all []int) {
+// newCleaner makes a cleaner. What other columns or the condition of the input need is cleaned first; the others alone.
+func newCleaner(r *Recipe, columns []Column) *cleaner {
+	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), batch: value.NewBatch(Types(columns))}
+	var first []int
+	if r.only >= 0 {
+		first = append(first, r.only)
+	}
+	needed := r.neededBy(columns)
+	for i, x := range columns {
+		if c.alone[i] = !needed[x.Of] && r.columns[x.Of].isAlone(); !c.alone[i] {
+			first = append(first, x.Of)
+		} else if !r.columns[x.Of].bare {
+			c.memos[i] = &memo{}
+		}
+	}
+	c.cook = r.newCook(r.closure(first), 0)
+	return c
+}
+
+// isAlone tells whether a cell of the column depends on the same cell of the file, and on nothing else.
+func (c *column) isAlone() bool {
+	return c.from.field >= 0 && !slices.ContainsFunc(c.fills, func(f *fill) bool { return f.constant == nil })
+}
+
+// neededBy tells which columns others need, for columns that are asked for.
+func (r *Recipe) neededBy(columns []Column) []bool {
+	needed := make([]bool, len(r.columns))
+	var all []int
+	if r.only >= 0 {
+		all, needed[r.only] = append(all, r.only), true
+	}
 	for _, c := range columns {
 		all = append(all, c.Of)
 	}
-	if r.only >= 0 {
-		all = append(all, r.only)
+	for _, i := range r.closure(all) {
+		for _, n := range r.needs(i) {
+			needed[n] = true
+		}
 	}
-	return all
+	return needed
 }
 
-func cleanChunk(chunk *source.Chunk, k *cook, columns []Column) *cleaned {
-	p := &cleaned{batch: value.NewBatch(Types(columns))}
-	var r source.Record
-	row := 0
+// chunk cleans the rows of a chunk.
+func (c *cleaner) chunk(chunk *source.Chunk) {
+	c.batch.Reset()
+	c.problems = c.problems[:0]
 	tell := func(blame int, raw []byte, why string) {
-		p.problems = append(p.problems, problem{row, blame, string(raw), why})
+		c.problems = append(c.problems, problem{c.row, blame, string(raw), why})
 	}
-	for ; chunk.Next(&r); row++ {
-		p.batch.Columns[Lines].AppendNum(r.Position)
-		if why := source.Misshapen(&r, k.file); why != "" {
+	var r source.Record
+	for c.row = 0; chunk.Next(&r); c.row++ {
+		c.batch.Columns[Lines].AppendNum(r.Position)
+		if why := source.Misshapen(&r, c.file); why != "" {
 			tell(WholeRow, nil, why)
-			p.pad(columns, -1, value.Bad)
+			c.pad(-1, value.Bad)
 			continue
 		}
-		k.row(&r)
-		if !k.keeps() {
-			p.pad(columns, k.only, value.Null)
+		c.cook.row(&r)
+		if !c.keeps() {
+			c.pad(c.only, value.Null)
 			continue
 		}
-		for i, c := range columns {
-			k.put(&p.batch.Columns[i+1], c.Type, c.Of, tell)
+		for i, x := range c.columns {
+			to := &c.batch.Columns[i+1]
+			if c.alone[i] {
+				c.lone(to, i, &r, tell)
+			} else {
+				c.put(to, x.Type, x.Of, tell)
+			}
 		}
 	}
-	return p
+}
+
+// lone cleans a cell that nothing else needs, unless it is remembered.
+func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int, []byte, string)) {
+	x := c.columns[i]
+	column := &c.cook.columns[x.Of]
+	m := c.memos[i]
+	if m == nil || len(r.Faults) > 0 {
+		c.cell(x.Of, column, r)
+		c.put(to, x.Type, x.Of, tell)
+		return
+	}
+	cell, stored := r.Fields[column.from.field], byte(0)
+	if r.Stored != nil {
+		stored = byte(r.Stored[column.from.field])
+	}
+	slot, hash, known := m.find(cell, stored)
+	if known {
+		m.put(to, slot)
+		return
+	}
+	c.cell(x.Of, column, r)
+	c.put(to, x.Type, x.Of, tell)
+	if slot != nil {
+		m.keep(slot, hash, cell, stored, to)
+	}
 }
 
 // pad adds a row without values; false for the condition only.
-func (p *cleaned) pad(columns []Column, only int, s value.State) {
-	for i, c := range columns {
-		if to := &p.batch.Columns[i+1]; c.Of == only {
+func (c *cleaner) pad(only int, s value.State) {
+	for i, x := range c.columns {
+		if to := &c.batch.Columns[i+1]; x.Of == only {
 			to.AppendNum(0)
 		} else {
 			to.AppendState(s)
@@ -130,7 +202,7 @@ func (p *cleaned) pad(columns []Column, only int, s value.State) {
 	}
 }
 
-func (rows *Rows) keep(chunk *source.Chunk, p *cleaned) error {
+func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 	if p.batch.Len() == 0 {
 		return nil
 	}

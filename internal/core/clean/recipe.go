@@ -298,7 +298,7 @@ func (m *maker) fillBlanks() {
 
 // judgeFill refuses a formula that gives something else than the column holds.
 func (m *maker) judgeFill(c *column, f *formula.Formula, at Said) {
-	if f == nil || f.Kind() == c.form() || f.Kind() == formula.Any || c.form() == formula.Text {
+	if f == nil || f.Kind() == c.form() || f.Kind() == formula.Any || f.Kind() == formula.Text || c.form() == formula.Text {
 		return
 	}
 	m.wrong(at, fault.Advised{What: fmt.Sprintf("this formula gives a %s, but %s is a %s", f.Kind(), c.name, c.form()), Do: "number() and date() make one of a text"})

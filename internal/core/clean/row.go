@@ -162,7 +162,7 @@ func (k *cook) part(i int, to *cell, c *column) bool {
 		return true
 	}
 	split := k.columns[c.from.of].rule.Split
-	body, most := whole.plain(nil), len(split.Into)
+	body, most := whole.written(), len(split.Into)
 	if n := bytes.Count(body, []byte(split.At)) + 1; n > most {
 		to.bad(c.from.of, fmt.Sprintf("has more than the %d parts that it is split in", most))
 		return false
@@ -201,10 +201,15 @@ func (c *cell) plain(room []byte) []byte {
 	case formula.Truth:
 		return fmt.Append(room, c.truth)
 	}
-	if room == nil {
+	return append(room, c.text...)
+}
+
+// written is the cell in its canonical text, which must not be changed.
+func (c *cell) written() []byte {
+	if c.form == formula.Text {
 		return c.text
 	}
-	return append(room, c.text...)
+	return c.plain(nil)
 }
 
 // clean goes through the rule of a column up to its parsing.
@@ -483,7 +488,7 @@ func (k *cook) put(to *value.Column, t value.Type, i int, tell func(blame int, r
 	case c.form == formula.Moment:
 		err = value.PutMoment(to, t, c.moment, k.columns[i].rule.Zone)
 	case c.form == formula.Truth && t.Kind == value.Text:
-		err = value.Parse(to, t, c.plain(nil))
+		err = value.Parse(to, t, c.written())
 	case c.form == formula.Truth:
 		err = value.Parse(to, t, oneOrZero[c.truth])
 	default:
@@ -501,5 +506,5 @@ func (c *cell) shown() []byte {
 	if len(c.raw) > 0 || !utf8.Valid(c.text) {
 		return c.raw
 	}
-	return c.plain(nil)
+	return c.written()
 }

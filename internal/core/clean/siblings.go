@@ -40,7 +40,7 @@ func (k *cook) key(f *fill) (key []byte, bad *cell, ok bool) {
 		}
 		at := len(key)
 		key = append(key, 0, 0, 0, 0, byte(c.form))
-		key = append(key, c.plain([]byte{})...)
+		key = c.plain(key)
 		binary.LittleEndian.PutUint32(key[at:], uint32(len(key)-at-5))
 	}
 	return key, nil, true
@@ -52,7 +52,7 @@ func (k *cook) note(f *fill, c *cell) {
 		return
 	}
 	if key, _, ok := k.key(f); ok {
-		k.found = append(k.found, found{f, string(key), group{cell: c.copied(), text: string(c.plain([]byte{}))}})
+		k.found = append(k.found, found{f, string(key), group{cell: c.copied(), text: string(c.written())}})
 	}
 }
 

@@ -18,7 +18,8 @@ type Pattern struct {
 	fields []field
 	dated  bool
 	timed  bool
-	pivot  int64 // the first year that two digits can mean
+	pivot  int64  // the first year that two digits can mean
+	layout []byte // of a pattern of digits and ASCII literals only: these, and 0 for a digit; nil for others
 }
 
 // field is a part of a pattern: a letter as often as width says, or a literal.
@@ -141,6 +142,65 @@ func (p *Pattern) open() {
 		last := i == len(p.fields)-1
 		f.open = last || p.fields[i+1].letter == 0 || p.fields[i+1].letter == 'a'
 	}
+	p.layout = p.fixed()
+}
+
+// fixed is the layout of a pattern whose dates are all of one length and hold digits and ASCII literals only.
+func (p *Pattern) fixed() (layout []byte) {
+	for _, f := range p.fields {
+		switch {
+		case f.letter == 0:
+			for _, c := range f.literal {
+				if c >= utf8.RuneSelf || c == 0 {
+					return nil
+				}
+			}
+			layout = append(layout, f.literal...)
+		case f.width == 2 && strings.IndexByte("Mdms", f.letter) >= 0, f.width == 4 && f.letter == 'y', f.width == 2 && f.letter == 'H' && p.dated:
+			layout = append(layout, make([]byte, f.width)...)
+		default:
+			return nil
+		}
+	}
+	return layout
+}
+
+// scanFixed reads a cell by the layout.
+func (p *Pattern) scanFixed(cell []byte) (value.Moment, verdict) {
+	if len(cell) != len(p.layout) {
+		return value.Moment{}, another
+	}
+	for i, want := range p.layout {
+		if c := cell[i]; c != want && (want != 0 || c < '0' || c > '9') {
+			return value.Moment{}, another
+		}
+	}
+	var r reading
+	at := 0
+	for i := range p.fields {
+		f := &p.fields[i]
+		if f.letter == 0 {
+			at += len(f.literal)
+			continue
+		}
+		n := int64(cell[at]-'0')*10 + int64(cell[at+1]-'0')
+		switch f.letter {
+		case 'y':
+			r.year = n*100 + int64(cell[at+2]-'0')*10 + int64(cell[at+3]-'0')
+		case 'M':
+			r.month = n
+		case 'd':
+			r.day = n
+		case 'H':
+			r.hour = n
+		case 'm':
+			r.minute = n
+		case 's':
+			r.second = n
+		}
+		at += f.width
+	}
+	return p.moment(&r)
 }
 
 func (p *Pattern) String() string { return p.text }
@@ -164,6 +224,11 @@ const (
 
 // scan reads a cell by the pattern.
 func (p *Pattern) scan(cell []byte) (value.Moment, verdict) {
+	if p.layout != nil {
+		if m, v := p.scanFixed(cell); v != another {
+			return m, v
+		} // else a blank of another kind may stand in it
+	}
 	var r reading
 	for i := range p.fields {
 		f := &p.fields[i]

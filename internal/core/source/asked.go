@@ -28,7 +28,9 @@ type Lines struct {
 // Said tells whether the lines are known.
 func (l Lines) Said() bool { return l.None || l.First > 0 }
 
-func cannot(word, advice string) error { return fault.Advised{What: fmt.Sprintf("can't be %q", word), Do: advice} }
+func cannot(word, advice string) error {
+	return fault.Advised{What: fmt.Sprintf("can't be %q", word), Do: advice}
+}
 
 // SetHeader takes a line, lines like 3-4, or none. Its error, as those of the others, is a fault.Advised.
 func (a *Asked) SetHeader(word string) error {

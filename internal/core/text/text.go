@@ -122,6 +122,9 @@ func eachRune(to, cell []byte, change func(rune) rune) []byte {
 // Title begins each word with a capital and goes on with small letters. A word begins behind anything but a letter,
 // digit or apostrophe.
 func Title(to, cell []byte) []byte {
+	if plain(cell) {
+		return titled(append(to[:0], cell...))
+	}
 	inside := false
 	return eachRune(to, cell, func(r rune) rune {
 		was := inside
@@ -133,9 +136,34 @@ func Title(to, cell []byte) []byte {
 	})
 }
 
+// titled is Title of ASCII, in place.
+func titled(cell []byte) []byte {
+	inside := false
+	for i, c := range cell {
+		letter := c|0x20 >= 'a' && c|0x20 <= 'z'
+		switch {
+		case letter && inside:
+			cell[i] = c | 0x20
+		case letter:
+			cell[i] = c &^ 0x20
+		}
+		inside = letter || c >= '0' && c <= '9' || inside && c == '\''
+	}
+	return cell
+}
+
 // Digits keeps nothing but the digits 0 to 9.
 func Digits(to, cell []byte) []byte {
-	return kept(to, cell, func(r rune) bool { return '0' <= r && r <= '9' })
+	to = to[:0]
+	for _, c := range cell {
+		if '0' <= c && c <= '9' {
+			to = append(to, c)
+		}
+	}
+	if len(to) == len(cell) {
+		return cell
+	}
+	return to
 }
 
 // Letters keeps nothing but letters.

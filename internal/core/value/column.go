@@ -29,6 +29,9 @@ type Column struct {
 // NewColumn gives an empty column for values of t.
 func NewColumn(t Type) Column { return Column{Kind: t.Kind, Scale: t.Scale} }
 
+// Wide tells the columns whose values are held as bytes; those of others fit 64 bits.
+func (c *Column) Wide() bool { return c.Kind.wide() }
+
 // Len is the number of slots.
 func (c *Column) Len() int { return len(c.States) }
 

@@ -26,16 +26,17 @@ func loadCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "load",
 		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db DATABASE [--yes] [--again] [--json]",
+		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--again] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing"},
+			mendedFlag(),
 			againFlag(),
 			jsonFlag(asJSON),
 		},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			o := load.Options{Again: c.Bool("again")}
+			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended")}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
@@ -52,13 +53,17 @@ func tryCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:         "try",
 		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db DATABASE [--again] [--json]",
-		Flags:        []cli.Flag{databaseFlag(), againFlag(), jsonFlag(asJSON)},
+		UsageText:    "ladle try FILE --db DATABASE [--mended FILE] [--again] [--json]",
+		Flags:        []cli.Flag{databaseFlag(), mendedFlag(), againFlag(), jsonFlag(asJSON)},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again")})
+			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended")})
 		},
 	}
+}
+
+func mendedFlag() cli.Flag {
+	return &cli.StringSliceFlag{Name: "mended", Usage: "put the lines of `FILE`, a set-aside file that you have mended, in the place of those in the input"}
 }
 
 func againFlag() cli.Flag {

@@ -2,15 +2,17 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/check"
 	"ladle/internal/core/load"
 	"ladle/internal/term"
 )
 
-// firstAsides is the number of set-aside lines that are shown.
-const firstAsides = 8
+// firstGroups is the number of reasons for setting lines aside that are shown.
+const firstGroups = 12
 
 // showPlan shows what will be done.
 func showPlan(s *term.Screen, r *load.Report) {
@@ -44,8 +46,9 @@ func showSteps(s *term.Screen, r *load.Report) {
 	default:
 		s.Title("Steps, in the order of loading")
 	}
-	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "aside", "key"},
-		Numbers: []int{0, 3, 4, 5, 6, 7}}
+	out := slices.ContainsFunc(r.Steps, func(s load.StepReport) bool { return s.Tally.LeftOut > 0 })
+	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "left out", "aside", "key"},
+		Numbers: []int{0, 3, 4, 5, 6, 7, 8}}
 	for i, step := range r.Steps {
 		table := step.Table
 		if step.Step != table {
@@ -57,10 +60,16 @@ func showSteps(s *term.Screen, r *load.Report) {
 		}
 		y := step.Tally
 		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Kept),
-			count(y.Repeated), count(y.SetAside), key})
+			count(y.Repeated), count(y.LeftOut), count(y.SetAside), key})
+	}
+	note := "kept: the key is in the table already; repeated: an equal line stands in the file"
+	if out {
+		note += "; left out: by only:"
+	} else {
+		t.Drop(7)
 	}
 	s.Table(t)
-	s.Note("kept: the key is in the table already; repeated: an equal line stands in the file")
+	s.Note("%s", note)
 	for _, step := range r.Steps {
 		for _, why := range step.After {
 			s.Item(term.Dot, "%s %s", step.Step, why)
@@ -101,19 +110,49 @@ func showAsides(s *term.Screen, r *load.Report) {
 		return
 	}
 	s.Title("Set aside: %s of %s", plural(aside, "line"), count(r.Read()))
-	for i, a := range r.SetAside {
-		if i == firstAsides {
-			s.Item(term.Dot, "and %s more", count(aside-int64(i)))
-			break
-		}
-		s.Item(term.Dot, "%s: %s", a.Place, strings.Join(a.Reasons, "; "))
-	}
+	showGroups(s, r.Groups, len(r.Inputs) > 1)
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
 			s.Note("All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
 		}
 		if in.Moved != "" {
 			s.Note("An older file that you have edited is kept as %s", in.Moved)
+		}
+	}
+}
+
+// showGroups shows problems by column and reason, and what would solve each of them.
+func showGroups(s *term.Screen, groups []aside.Group, several bool) {
+	for i, g := range groups {
+		if i == firstGroups {
+			more := int64(0)
+			for _, g := range groups[i:] {
+				more += g.Count
+			}
+			s.Item(term.Dot, "and %s more, for %s", plural(more, "problem"), plural(int64(len(groups)-i), "other reason"))
+			return
+		}
+		what := g.Why
+		if g.Column != "" {
+			what = g.Column + " " + what
+		}
+		if several {
+			what = g.Input + ": " + what
+		}
+		var first []string
+		for _, e := range g.First {
+			one := e.Place
+			if e.Cell != "" {
+				one += fmt.Sprintf(" %q", e.Cell)
+			}
+			first = append(first, one)
+		}
+		if more := g.Count - int64(len(first)); more > 0 {
+			first = append(first, fmt.Sprintf("and %s more", count(more)))
+		}
+		s.Item(term.Dot, "%s: %s", what, strings.Join(first, ", "))
+		if g.Advice != "" {
+			s.Item("    ", "%s", g.Advice)
 		}
 	}
 }

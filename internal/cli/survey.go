@@ -9,6 +9,8 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/prepare"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/term"
@@ -30,7 +32,8 @@ func surveyCommand(asJSON *bool) *cli.Command {
 		Usage:     "say what is in files, by reading them to the end: columns, types, what doesn't fit, keys, relations",
 		UsageText: "ladle survey FILE... [--column NAME] [--json]",
 		Description: "A FILE is text in any delimiter and encoding, packed with gzip or zip or not, a workbook (.xlsx, .ods), or -\n" +
-			"for standard input. How it is to be read is found by looking; the options say it.",
+			"for standard input. How it is to be read is found by looking; the options say it.\n" +
+			"A FILE named like NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are cleaned.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "column", Usage: "tell all of the column of that `NAME`"},
 			word("sheet", "of a workbook, only the sheet of that `NAME` or number", asked.SetSheet),
@@ -53,13 +56,13 @@ func surveyCommand(asJSON *bool) *cli.Command {
 }
 
 func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
-	tables, err := survey.Open(c.Args().Slice(), asked)
+	progress := term.NewProgress()
+	defer progress.Clear()
+	tables, err := openSurvey(ctx, c.Args().Slice(), asked, progress)
 	if err != nil {
 		return err
 	}
 	defer survey.Close(tables)
-	progress := term.NewProgress()
-	defer progress.Clear()
 	s, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of) })
 	if err != nil {
 		return err
@@ -75,6 +78,42 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 	}
 	showSurvey(term.NewScreen(os.Stdout), s, c.String("column") != "")
 	return nil
+}
+
+// openSurvey opens files, and the inputs of ladle files as these clean them.
+func openSurvey(ctx context.Context, paths []string, asked source.Asked, progress *term.Progress) ([]source.Table, error) {
+	var tables []source.Table
+	for _, path := range paths {
+		more, err := openOne(ctx, path, asked, progress)
+		if err != nil {
+			survey.Close(tables)
+			return nil, err
+		}
+		tables = append(tables, more...)
+	}
+	return tables, nil
+}
+
+func openOne(ctx context.Context, path string, asked source.Asked, progress *term.Progress) ([]source.Table, error) {
+	if !ladlefile.Named(path) {
+		return survey.Open([]string{path}, asked)
+	}
+	if asked != (source.Asked{}) {
+		return nil, fault.New(fault.Wrong, "how the inputs of "+path+" are read stands in it", "take the options out")
+	}
+	file, err := ladlefile.Read(path)
+	if err != nil {
+		return nil, err
+	}
+	inputs, err := prepare.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) { progress.Show("reading "+what, done, of) })
+	if err != nil {
+		prepare.Close(inputs)
+	}
+	return tables, err
 }
 
 // onlyColumn leaves nothing but the columns of that name.

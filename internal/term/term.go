@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -160,6 +161,24 @@ type Table struct {
 	Header  []string
 	Numbers []int // the columns, from 0, that hold numbers and stand to the right
 	Rows    [][]string
+}
+
+// Drop takes a column out.
+func (t *Table) Drop(column int) {
+	t.Header = slices.Delete(t.Header, column, column+1)
+	for i, r := range t.Rows {
+		t.Rows[i] = slices.Delete(r, column, column+1)
+	}
+	var numbers []int
+	for _, n := range t.Numbers {
+		switch {
+		case n < column:
+			numbers = append(numbers, n)
+		case n > column:
+			numbers = append(numbers, n-1)
+		}
+	}
+	t.Numbers = numbers
 }
 
 // Table shows as many columns as fit, and names the others.

@@ -17,6 +17,12 @@ import (
 	"ladle/internal/core/fault"
 )
 
+// Named tells whether a path is named as ladle files are: NAME.ladle.yaml.
+func Named(path string) bool {
+	low := strings.ToLower(path)
+	return strings.HasSuffix(low, ".ladle.yaml") || strings.HasSuffix(low, ".ladle.yml")
+}
+
 // Read decodes the ladle file at path. All that is wrong with it comes in one error, a *fault.Fault.
 func Read(path string) (*File, error) {
 	source, err := os.ReadFile(path)
@@ -148,7 +154,12 @@ func (d *decoder) scalar(n ast.Node, what string) Text {
 	case *ast.MergeKeyNode:
 		return Text{"<<", at}
 	}
-	d.problem(at, what+" must be a single value", "anchors, tags and nested values are not used here")
+	do := "anchors, tags and nested values are not used here"
+	switch n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+		do = `put quotes around a value that has a colon in it: "HH:mm"`
+	}
+	d.problem(at, what+" must be a single value", do)
 	return Text{Place: at}
 }
 

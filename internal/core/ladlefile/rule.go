@@ -155,6 +155,9 @@ func (d *decoder) beside(path string) string {
 func (d *decoder) patterns(texts []Text, pivot int) *notation.Dates {
 	var all []*notation.Pattern
 	for _, t := range texts {
+		if t.Value == "" {
+			continue // told already
+		}
 		p, err := notation.NewPattern(t.Value, pivot)
 		d.took(t, "date:", err)
 		if err == nil {

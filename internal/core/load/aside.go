@@ -1,17 +1,11 @@
 package load
 
 import (
-	"bufio"
-	"crypto/sha256"
-	"encoding/hex"
-	"errors"
-	"fmt"
 	"io"
-	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/source"
@@ -21,7 +15,7 @@ import (
 // placeAside writes the set-aside file of each input that has lines set aside; loaded says whether the other lines
 // are in the database. A file is there whole or not at all.
 func (r *run) placeAside(j *judgement, loaded bool) error {
-	r.report.SetAside = nil
+	r.report.SetAside, r.groups = nil, aside.Groups{}
 	for i := range r.plan.Feeds {
 		in := &r.report.Inputs[i]
 		if in.SetAside == 0 {
@@ -33,108 +27,26 @@ func (r *run) placeAside(j *judgement, loaded bool) error {
 				What: "the lines that were set aside can't be written: " + err.Error(), Do: "check the rights of its folder"})
 		}
 	}
+	r.report.Groups = r.groups.List()
 	return nil
 }
 
-func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) (err error) {
-	f, err := os.CreateTemp(filepath.Dir(in.SetAsideFile), ".ladle-")
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if err != nil {
-			_ = os.Remove(f.Name()) // it was not whole
-		}
-	}()
-	title := fmt.Sprintf("%d lines of %s that ladle set aside; ", in.SetAside, fileNames(r.sources[feed]))
+func (r *run) placeFile(j *judgement, feed int, in *InputReport, loaded bool) error {
+	others := "NOT LOADED: nothing was changed"
 	if loaded {
-		title += "the others are loaded"
-	} else {
-		title += "NOT LOADED: nothing was changed"
+		others = "the others are loaded"
 	}
-	out := bufio.NewWriterSize(f, 64<<10)
-	sum := sha256.New()
-	d := source.DialectOf(r.sources[feed])
-	titled := func(sum []byte) string { return d.Line(fmt.Sprintf("%s (%s %x)", title, sumMark, sum[:8])) + "\r\n" }
-	if _, err := out.WriteString(titled(make([]byte, sha256.Size))); err != nil {
-		return errors.Join(err, f.Close())
-	}
-	if err := r.writeAside(j, feed, io.MultiWriter(out, sum)); err != nil {
-		return errors.Join(err, f.Close())
-	}
-	if err := out.Flush(); err != nil {
-		return errors.Join(err, f.Close())
-	}
-	if err := finish(f, titled(sum.Sum(nil))); err != nil {
+	t := r.sources[feed]
+	sum, err := r.originals[feed].Sum()
+	if err != nil {
 		return err
 	}
+	moved, err := aside.Place(in.SetAsideFile, aside.Title(in.SetAside, aside.FileNames(t), sum, others), source.DialectOf(t),
+		func(out io.Writer) error { return r.writeAside(j, feed, out) })
 	if in.Moved == "" {
-		if in.Moved, err = saveEdited(in.SetAsideFile); err != nil {
-			return err
-		}
+		in.Moved = moved
 	}
-	return os.Rename(f.Name(), in.SetAsideFile)
-}
-
-// fileNames names the files of a table, without their folders.
-func fileNames(t source.Table) string {
-	var all []string
-	for i, m := range t.Files() {
-		const most = 3
-		if i == most {
-			return fmt.Sprintf("%s and %d more", strings.Join(all, ", "), len(t.Files())-most)
-		}
-		all = append(all, filepath.Base(m.Name()))
-	}
-	return strings.Join(all, ", ")
-}
-
-// sumMark stands in the title of a set-aside file in front of a checksum of all that is below it.
-const sumMark = "unedited as long as its sum is"
-
-// finish puts the title, now with its sum, over the one that was written, and sees the file to the disk.
-func finish(f *os.File, title string) error {
-	if _, err := f.WriteAt([]byte(title), 0); err != nil {
-		return errors.Join(err, f.Close())
-	}
-	return errors.Join(f.Sync(), f.Chmod(0o644), f.Close())
-}
-
-// saveEdited moves a set-aside file of an earlier run out of the way when a person has worked on it.
-func saveEdited(path string) (moved string, err error) {
-	if whole, err := unedited(path); whole || err != nil {
-		return "", err
-	}
-	for n := 1; ; n++ {
-		moved = fmt.Sprintf("%s.edited-%d.csv", strings.TrimSuffix(path, ".csv"), n)
-		if _, err := os.Stat(moved); errors.Is(err, os.ErrNotExist) {
-			return moved, os.Rename(path, moved)
-		}
-	}
-}
-
-// unedited tells whether the set-aside file at path is as it was written, or not there.
-func unedited(path string) (bool, error) {
-	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return true, nil
-	}
-	if err != nil {
-		return false, err
-	}
-	defer f.Close()
-	const titleRoom = 4096 // a title is shorter; what an edit made longer is no title of ours
-	in := bufio.NewReaderSize(f, titleRoom)
-	title, err := in.ReadSlice('\n')
-	if err != nil {
-		return false, nil
-	}
-	said := string(title)
-	sum := sha256.New()
-	if _, err := io.Copy(sum, in); err != nil {
-		return false, err
-	}
-	return strings.Contains(said, sumMark+" "+hex.EncodeToString(sum.Sum(nil)[:8])), nil
+	return err
 }
 
 // writeAside writes the header, then each line as it stands in its file behind its number and the reasons.
@@ -145,25 +57,23 @@ func (r *run) writeAside(j *judgement, feed int, out io.Writer) error {
 	}
 	table := r.sources[feed]
 	d := source.DialectOf(table)
-	titles := append([]string{"line", "why"}, r.plan.Feeds[feed].Header.Names...)
-	if _, err := io.WriteString(out, d.Line(titles...)+"\r\n"); err != nil {
+	if _, err := io.WriteString(out, aside.Head(d, r.plan.Feeds[feed].Header)); err != nil {
 		return err
 	}
+	input := r.plan.Feeds[feed].Input.Name.Value
 	return r.eachAside(j, feed, func(row int64, record *source.Record) error {
-		why, err := reasons.of(row, func(field int) string { return source.CellName(table, record.Position, field) })
+		problems, err := reasons.of(row, func(field int) string { return source.CellName(table, record.Position, field) })
 		if err != nil {
 			return err
 		}
 		spot := source.SpotOf(table, record.Position)
+		for _, p := range problems {
+			r.groups.Add(input, p, spot.Short())
+		}
 		if len(r.report.SetAside) < shownAsides {
-			r.report.SetAside = append(r.report.SetAside, AsideReport{File: spot.File, Line: spot.Line, Place: spot.Short(), Reasons: why})
+			r.report.SetAside = append(r.report.SetAside, AsideReport{File: spot.File, Line: spot.Line, Place: spot.Short(), Reasons: aside.Reasons(problems)})
 		}
-		place := fmt.Sprint(spot.Line)
-		if len(table.Files()) > 1 {
-			place = spot.Short()
-		}
-		line := d.Line(place, strings.Join(why, " | ")) + string(d.Delimiter) + d.Record(table, record) + "\r\n"
-		_, err = io.WriteString(out, line)
+		_, err = io.WriteString(out, aside.Line(table, d, record, problems))
 		return err
 	})
 }
@@ -259,46 +169,29 @@ func (r *reasonReader) next() error {
 		return err
 	}
 	r.row, r.name, r.field = numbers[0], "", -1
-	r.cell, r.why = shorten(texts[0]), texts[1]
+	r.cell, r.why = texts[0], texts[1]
 	if numbers[1] != clean.WholeRow {
 		r.name, r.field = r.label(int(numbers[1]))
 	}
 	return nil
 }
 
-// words say what is wrong; at names the cell of a field where cells have names.
-func (r *reasonReader) words(at func(field int) string) string {
-	name := r.name
+// problem is what is wrong; at names the cell of a field where cells have names.
+func (r *reasonReader) problem(at func(field int) string) aside.Problem {
+	p := aside.Problem{Column: r.name, Cell: r.cell, Why: r.why}
 	if r.field >= 0 {
-		if cell := at(r.field); cell != "" {
-			name += " (" + cell + ")"
-		}
+		p.At = at(r.field)
 	}
-	switch {
-	case name == "":
-		return r.why
-	case r.cell == "":
-		return name + " " + r.why
-	}
-	return fmt.Sprintf("%s %q %s", name, r.cell, r.why)
-}
-
-// shorten keeps a reason readable when the cell is not.
-func shorten(cell string) string {
-	const most = 80
-	if r := []rune(cell); len(r) > most {
-		return string(r[:most]) + "…"
-	}
-	return cell
+	return p
 }
 
 // of lists the reasons of a row; rows are asked for in ascending order. at names the cell of a field in it.
-func (r *reasons) of(row int64, at func(field int) string) ([]string, error) {
-	var all []string
+func (r *reasons) of(row int64, at func(field int) string) ([]aside.Problem, error) {
+	var all []aside.Problem
 	for _, reader := range r.readers {
 		for !reader.ended && reader.row <= row {
-			if words := reader.words(at); reader.row == row && !slices.Contains(all, words) {
-				all = append(all, words)
+			if p := reader.problem(at); reader.row == row && !slices.Contains(all, p) {
+				all = append(all, p)
 			}
 			if err := reader.next(); err != nil {
 				return nil, err

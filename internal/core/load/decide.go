@@ -276,7 +276,7 @@ func (d *decision) pick(names []string, columns []*value.Column) []*value.Column
 func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, row int, v *view) (entry, bool) {
 	switch verdict(out.Columns[0].Nums[row]) {
 	case setAside:
-		return entry{aside, int64(d.feed)<<feedBits | v.rows.Columns[clean.Lines].Nums[row]}, true
+		return entry{isAside, int64(d.feed)<<feedBits | v.rows.Columns[clean.Lines].Nums[row]}, true
 	case added:
 	default:
 		return entry{}, false

@@ -148,7 +148,7 @@ func (f *finder) answer(h hash) (entry, error) {
 // ask looks h up in a part that is in memory, and makes an addition where the find may add.
 func (f *finder) ask(p *indexPart, h hash) (entry, error) {
 	e := p.get(h)
-	if e.state > aside || f.of.NotFound != ladlefile.AddNotFound || f.judge.run.refused[f.refusal(h)] != "" {
+	if e.state > isAside || f.of.NotFound != ladlefile.AddNotFound || f.judge.run.refused[f.refusal(h)] != "" {
 		return e, nil
 	}
 	e = entry{fresh, int64(len(f.judge.additions))}
@@ -212,7 +212,7 @@ func (f *finder) why(e entry, h hash, cell string) string {
 	switch e.state {
 	case several:
 		return "is in more than one row of " + where
-	case aside:
+	case isAside:
 		spot := source.SpotOf(f.judge.run.sources[e.ref>>feedBits], e.ref&(1<<feedBits-1))
 		return fmt.Sprintf("would be in %s, but %s is set aside", where, spot.Short())
 	}

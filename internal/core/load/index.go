@@ -15,7 +15,7 @@ import (
 // entry is what an index knows of a key.
 type entry struct {
 	state entryState
-	ref   int64 // what the index yields: see index.ref; for aside the number of the feed and, in feedBits, the position
+	ref   int64 // what the index yields: see index.ref; for isAside the number of the feed and, in feedBits, the position
 }
 
 const feedBits = 52
@@ -24,7 +24,7 @@ type entryState uint8
 
 const (
 	absent  entryState = iota
-	aside              // a row with this key was set aside
+	isAside            // a row with this key was set aside
 	fresh              // a row of the lookup that a find may add; ref is its number among the index's names
 	several            // more than one row
 	present            // one row: there before, or added by an earlier step

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
@@ -26,11 +27,11 @@ func TestAnIndexKnowsWhatItWasTold(t *testing.T) {
 			want := map[int]entry{}
 			for range 20_000 {
 				n := r.IntN(6000)
-				e := entry{[]entryState{aside, present, present}[r.IntN(3)], int64(r.IntN(2))}
+				e := entry{[]entryState{isAside, present, present}[r.IntN(3)], int64(r.IntN(2))}
 				require.NoError(t, x.put(key(n), e))
 				old, known := want[n]
 				switch {
-				case !known || old.state == aside && e.state == present:
+				case !known || old.state == isAside && e.state == present:
 					want[n] = e
 				case old.state == present && e.state == present && old.ref != e.ref:
 					want[n] = entry{several, old.ref}
@@ -107,7 +108,7 @@ func TestTallyAddsUp(t *testing.T) {
 }
 
 func TestLongCellsAreShortenedInReasons(t *testing.T) {
-	assert.Equal(t, 81, len([]rune(shorten(fmt.Sprintf("%0200d", 7)))))
+	assert.Equal(t, 81, len([]rune(aside.Shorten(fmt.Sprintf("%0200d", 7)))))
 }
 
 func TestStatusOfOutcomes(t *testing.T) {

@@ -3,6 +3,7 @@ package load
 import (
 	"time"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/check"
 )
 
@@ -30,6 +31,7 @@ type Report struct {
 	Checks    []check.Result `json:"checks,omitempty"`
 	Newest    []TableReport  `json:"newest_rows,omitempty"`
 	SetAside  []AsideReport  `json:"set_aside,omitempty"` // the first of them
+	Groups    []aside.Group  `json:"groups,omitempty"`    // all of them, by column and reason
 	Limit     string         `json:"set_aside_limit"`
 	Notes     []string       `json:"notes,omitempty"` // what to know of the connection
 	Seconds   Seconds        `json:"seconds"`

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"time"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/check"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
@@ -23,9 +24,10 @@ import (
 
 // Options say how a load runs.
 type Options struct {
-	Try     bool   // roll back at the end
-	Again   bool   // load inputs into tables without a key even if they were loaded before
-	Program string // the version of the program, for the logbook
+	Try     bool     // roll back at the end
+	Again   bool     // load inputs into tables without a key even if they were loaded before
+	Program string   // the version of the program, for the logbook
+	Mended  []string // set-aside files whose lines a person has mended; INPUT=FILE, where the name doesn't tell
 
 	// Ask is shown what would be done and gives the answer of the person; nil means yes.
 	Ask func(context.Context, *Report) (bool, error)
@@ -50,19 +52,21 @@ type Progress struct {
 // run is a load at work.
 type run struct {
 	Options
-	file     *ladlefile.File
-	db       engine.Database
-	plan     *ladlefile.Plan
-	sources  []source.Table // of the plan's feeds
-	rows     []*clean.Rows
-	dir      string // for temporary files
-	resident int64
-	refused  map[refusal]string
-	rejected map[int]*rejections
-	done     map[string]int64
-	report   *Report
-	token    string
-	started  time.Time
+	file      *ladlefile.File
+	db        engine.Database
+	plan      *ladlefile.Plan
+	sources   []source.Table // of the plan's feeds
+	originals []source.Table // the same, without mended lines
+	groups    aside.Groups
+	rows      []*clean.Rows
+	dir       string // for temporary files
+	resident  int64
+	refused   map[refusal]string
+	rejected  map[int]*rejections
+	done      map[string]int64
+	report    *Report
+	token     string
+	started   time.Time
 }
 
 // Run loads what the ladle file says into the database. The report tells how it ended; the error, a *fault.Fault or
@@ -104,7 +108,8 @@ func (r *run) close() {
 
 // prepare opens the inputs and holds the ladle file against them and the database.
 func (r *run) prepare(ctx context.Context) error {
-	headers, opened := map[string]source.Header{}, map[string]source.Table{}
+	opened := map[string]source.Table{}
+	headers := map[string]source.Header{}
 	var failed []error
 	for _, in := range r.file.Inputs {
 		s, err := source.Open(in.Paths, in.Asked)
@@ -136,8 +141,8 @@ func (r *run) prepare(ctx context.Context) error {
 	for _, s := range opened {
 		s.Close()
 	}
-	r.sources = used
-	return nil
+	r.sources, r.originals = used, slices.Clone(used)
+	return r.mend()
 }
 
 // mayInsert asks, before a file is read, whether this user may add what the load could add.
@@ -213,6 +218,11 @@ func (r *run) read(ctx context.Context) error {
 			return err
 		}
 		r.rows = append(r.rows, rows)
+		if m, ok := r.sources[i].(*aside.Mended); ok {
+			if err := m.Unused(); err != nil {
+				return err
+			}
+		}
 		guesses, err := guessed(r.sources[i])
 		if err != nil {
 			return err

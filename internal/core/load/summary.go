@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"ladle/internal/core/aside"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
@@ -20,7 +21,7 @@ func (r *run) newReport() *Report {
 	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: limitText(r.file.Limit),
 		Notes: r.db.Notes()}
 	for i, f := range r.plan.Feeds {
-		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: fileNames(r.sources[i]),
+		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: aside.FileNames(r.sources[i]),
 			Rows: r.rows[i].Spool.Rows()})
 	}
 	return report

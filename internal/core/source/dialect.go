@@ -190,7 +190,7 @@ func (d Dialect) field(f string) string {
 
 // Record writes a record of t as a line, without its end: as it stands in the file where it is of this dialect.
 func (d Dialect) Record(t Table, r *Record) string {
-	if _, only := t.(*text); only {
+	if _, only := bare(t).(*text); only && r.Raw != nil {
 		return string(r.Raw)
 	}
 	if r.Problem != "" && r.Raw != nil {

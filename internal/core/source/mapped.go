@@ -29,8 +29,16 @@ func (m *mapped) add(c *Chunk, err error) (*Chunk, error) {
 	return c, err
 }
 
-// mapped changes r by all mappings, and tells whether it is kept.
+// Behind is the table that stands behind this one.
+func (m *mapped) Behind() Table { return m.Table }
+
+// mapped changes r by all mappings, and tells whether it is kept. The reader's own memory is put by for the next record.
 func (c *Chunk) mapped(r *Record) bool {
+	if c.maps == nil {
+		return true
+	}
+	c.own = Record{Fields: r.Fields, Faults: r.Faults, Stored: r.Stored}
+	r.Fields, r.Faults = r.Fields[:len(r.Fields):len(r.Fields)], r.Faults[:len(r.Faults):len(r.Faults)]
 	for _, m := range c.maps {
 		if !m.Map(r) {
 			return false
@@ -39,16 +47,20 @@ func (c *Chunk) mapped(r *Record) bool {
 	return true
 }
 
+// back gives the reader its own memory back.
+func (c *Chunk) back(r *Record) {
+	if c.maps != nil {
+		r.Fields, r.Faults, r.Stored = c.own.Fields, c.own.Faults, c.own.Stored
+	}
+}
+
 // bare is the table that stands behind what was put before it.
 func bare(t Table) Table {
 	for {
-		switch front := t.(type) {
-		case *mapped:
-			t = front.Table
-		case *replay:
-			t = front.Table
-		default:
+		front, ok := t.(interface{ Behind() Table })
+		if !ok {
 			return t
 		}
+		t = front.Behind()
 	}
 }

@@ -28,6 +28,7 @@ type Chunk struct {
 	free   chan []byte // where that goes for another chunk
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 	maps   []Mapping
+	own    Record // memory of the reader, while mappings show other
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -110,6 +111,7 @@ func (c *Chunk) Next(r *Record) bool {
 }
 
 func (c *Chunk) next(r *Record) bool {
+	c.back(r)
 	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
 	if !r.Keep {
 		r.room = r.room[:0]

@@ -108,6 +108,9 @@ func PositionIn(position int64) (file int, line int64) {
 	return int(position >> lineBits), position & (1<<lineBits - 1)
 }
 
+// Position is the position of a line of a file; see PositionIn.
+func Position(file int, line int64) int64 { return int64(file)<<lineBits | line }
+
 // Spot names a place in a file, for messages.
 type Spot struct {
 	File string // file, or workbook[sheet]

@@ -1,0 +1,226 @@
+package aside
+
+import (
+	"bytes"
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
+)
+
+// Mended is a table with some of its lines replaced by those of a set-aside file that a person has mended.
+type Mended struct {
+	source.Table               // with the lines replaced
+	original     source.Table  // without
+	file         source.Table  // the mended lines
+	lines        []line        // by position
+	used         []atomic.Bool // of lines
+	origins      []source.Origin
+	mutex        sync.Mutex
+	chunk        int // whose records are in rows; -1 for none
+	rows         [][][]byte
+}
+
+// line is a mended line: which one it is, and where it stands in the file of mended lines.
+type line struct {
+	position int64
+	chunk    int
+	row      int
+}
+
+// Mend opens a set-aside file of t at path. sum is that of the files of t, which must be those that the lines are from.
+func Mend(t source.Table, path, sum string) (*Mended, error) {
+	asked := source.Asked{Header: source.Lines{First: 2, Last: 2}}
+	file, err := source.Open([]string{path}, asked)
+	if err != nil {
+		return nil, err
+	}
+	m := &Mended{original: t, file: file, chunk: -1}
+	if err := m.open(path, sum); err != nil {
+		return nil, errors.Join(err, file.Close())
+	}
+	m.Table = source.Map(t, t.Header(), func() source.Mapping { return m })
+	return m, nil
+}
+
+func refuse(path string, line int64, what, do string) error {
+	return fault.At(fault.Refused, fault.Problem{File: path, Line: int(line), What: what, Do: do})
+}
+
+var sumOfInput = regexp.MustCompile(inputMark + ` ([0-9a-f]{16})`)
+
+// open holds the file against the table, and finds its lines.
+func (m *Mended) open(path, sum string) error {
+	title := strings.Join(m.file.Files()[0].Titles, " ")
+	said := sumOfInput.FindStringSubmatch(title)
+	switch {
+	case said == nil:
+		return refuse(path, 1, "this is no set-aside file: its first line doesn't say from which input its lines are",
+			"give the file that was written beside the ladle file, with its first two lines as they were")
+	case said[1] != sum[:16]:
+		return refuse(path, 1, fmt.Sprintf("these lines are from another %s: that file has changed since they were set aside", FileNames(m.original)),
+			"load without --mended, and mend the set-aside file that this writes")
+	}
+	have, want := m.file.Header().Names, append(slices.Clone(Columns), m.original.Header().Names...)
+	same := slices.EqualFunc(have, want, func(a, b string) bool { return source.Plain(a) == source.Plain(b) })
+	if !same && len(have) == len(want) { // names that stand twice are told apart by their position
+		same = source.Plain(have[0]) == Columns[0] && source.Plain(have[1]) == Columns[1]
+	}
+	if !same {
+		return refuse(path, 2, fmt.Sprintf("its columns are %s, not %s", strings.Join(have, ", "), strings.Join(want, ", ")), "leave the second line as it was")
+	}
+	return m.index(path)
+}
+
+// index reads the file once, for the places of its lines.
+func (m *Mended) index(path string) error {
+	files := map[string]int{}
+	for i, f := range m.original.Files() {
+		files[filepath.Base(f.Name())] = i
+	}
+	width := len(m.file.Header().Names)
+	for {
+		chunk, err := m.file.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		chunk.Seal()
+		var r source.Record
+		for row := 0; chunk.Next(&r); row++ {
+			_, at := source.PositionIn(r.Position)
+			if why := source.Misshapen(&r, width); why != "" {
+				return refuse(path, at, why, "mend the line")
+			}
+			position, ok := positionOf(string(bytes.TrimSpace(r.Fields[0])), files)
+			if !ok {
+				return refuse(path, at, fmt.Sprintf("%q names no line of %s", r.Fields[0], FileNames(m.original)), "leave the first column as it was")
+			}
+			m.lines = append(m.lines, line{position, len(m.origins), row})
+		}
+		m.origins = append(m.origins, chunk.Origin)
+		if err := chunk.Err(); err != nil {
+			return err
+		}
+	}
+	slices.SortStableFunc(m.lines, func(a, b line) int { return cmp.Compare(a.position, b.position) })
+	for i := 1; i < len(m.lines); i++ {
+		if m.lines[i].position == m.lines[i-1].position {
+			return refuse(path, 0, fmt.Sprintf("it has %s twice", source.SpotOf(m.original, m.lines[i].position).Words()), "leave one of them")
+		}
+	}
+	m.used = make([]atomic.Bool, len(m.lines))
+	return nil
+}
+
+// positionOf reads the place of a line as PlaceOf writes it.
+func positionOf(place string, files map[string]int) (int64, bool) {
+	file, number := 0, place
+	if at := strings.LastIndexAny(place, ":!"); at >= 0 {
+		known := false
+		if file, known = files[place[:at]]; !known {
+			return 0, false
+		}
+		number = place[at+1:]
+	}
+	n, err := strconv.ParseInt(strings.TrimSuffix(number, ".0"), 10, 64)
+	return source.Position(file, n), err == nil && n > 0
+}
+
+// Map puts the mended line in the place of a record.
+func (m *Mended) Map(r *source.Record) bool {
+	i, found := slices.BinarySearchFunc(m.lines, r.Position, func(l line, p int64) int { return cmp.Compare(l.position, p) })
+	if !found {
+		return true
+	}
+	m.used[i].Store(true)
+	fields, err := m.fields(m.lines[i])
+	if err != nil {
+		r.Problem = "can't be read from the file of mended lines: " + err.Error()
+		return true
+	}
+	stored := r.Stored
+	if r.Problem != "" || len(r.Fields) != len(fields) {
+		stored = nil
+	}
+	own := make([][]byte, len(fields))
+	var kinds []source.Stored
+	if stored != nil {
+		kinds = slices.Clone(stored)
+	}
+	for k := range fields {
+		own[k] = fields[k]
+		if kinds != nil && !bytes.Equal(fields[k], r.Fields[k]) {
+			kinds[k] = source.StoredText
+		}
+	}
+	r.Fields, r.Raw, r.Problem, r.Faults, r.Stored = own, nil, "", r.Faults[:0], kinds
+	return true
+}
+
+// fields are those of a mended line, in the order of the input. The chunk that was read last is kept.
+func (m *Mended) fields(l line) ([][]byte, error) {
+	m.mutex.Lock()
+	defer m.mutex.Unlock()
+	if m.chunk != l.chunk {
+		chunk, err := m.file.Again(m.origins[l.chunk])
+		if err != nil {
+			return nil, err
+		}
+		m.rows = nil
+		var r source.Record
+		for chunk.Next(&r) {
+			row := make([][]byte, 0, len(r.Fields)-len(Columns))
+			for _, f := range r.Fields[len(Columns):] {
+				row = append(row, bytes.Clone(f))
+			}
+			m.rows = append(m.rows, row)
+		}
+		m.chunk = l.chunk
+	}
+	return m.rows[l.row], nil
+}
+
+// Behind is the input as it stands in its files.
+func (m *Mended) Behind() source.Table { return m.original }
+
+// Unused gives the first mended line that stands for no line of the input; call it when the input was read. Its error is
+// a *fault.Fault.
+func (m *Mended) Unused() error {
+	for i := range m.used {
+		if !m.used[i].Load() {
+			at := source.SpotOf(m.original, m.lines[i].position)
+			return refuse(m.file.Files()[0].Path, 0, fmt.Sprintf("its line for %s stands for none: the input has no row there", at.Short()),
+				"leave the first column as it was")
+		}
+	}
+	return nil
+}
+
+// Sum is the SHA-256 of the sums of the input and of the mended lines.
+func (m *Mended) Sum() (string, error) {
+	input, err := m.original.Sum()
+	if err != nil {
+		return "", err
+	}
+	lines, err := m.file.Sum()
+	both := sha256.Sum256([]byte(input + lines))
+	return hex.EncodeToString(both[:]), err
+}
+
+// Close closes the input and the file.
+func (m *Mended) Close() error { return errors.Join(m.original.Close(), m.file.Close()) }

@@ -132,29 +132,38 @@ func showGroups(s *term.Screen, groups []aside.Group, several bool) {
 			s.Item(term.Dot, "and %s more, for %s", plural(more, "problem"), plural(int64(len(groups)-i), "other reason"))
 			return
 		}
-		what := g.Why
-		if g.Column != "" {
-			what = g.Column + " " + what
+		if g.Count == 1 {
+			s.Item(term.Dot, "%s: %s", g.First[0].Place, g.First[0].Says)
+		} else {
+			s.Item(term.Dot, "%s", groupWords(g, several))
 		}
-		if several {
-			what = g.Input + ": " + what
-		}
-		var first []string
-		for _, e := range g.First {
-			one := e.Place
-			if e.Cell != "" {
-				one += fmt.Sprintf(" %q", e.Cell)
-			}
-			first = append(first, one)
-		}
-		if more := g.Count - int64(len(first)); more > 0 {
-			first = append(first, fmt.Sprintf("and %s more", count(more)))
-		}
-		s.Item(term.Dot, "%s: %s", what, strings.Join(first, ", "))
 		if g.Advice != "" {
 			s.Item("    ", "%s", g.Advice)
 		}
 	}
+}
+
+// groupWords are a reason, and the first of the lines that it holds for.
+func groupWords(g aside.Group, several bool) string {
+	what := g.Why
+	if g.Column != "" {
+		what = g.Column + " " + what
+	}
+	if several {
+		what = g.Input + ": " + what
+	}
+	var first []string
+	for _, e := range g.First {
+		one := e.Place
+		if e.Cell != "" {
+			one += fmt.Sprintf(" %q", e.Cell)
+		}
+		first = append(first, one)
+	}
+	if more := g.Count - int64(len(first)); more > 0 {
+		first = append(first, fmt.Sprintf("and %s more", count(more)))
+	}
+	return what + ": " + strings.Join(first, ", ")
 }
 
 func plural(n int64, what string) string {

@@ -76,7 +76,13 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 	if c.Bool("json") {
 		return printJSON(os.Stdout, s)
 	}
-	showSurvey(term.NewScreen(os.Stdout), s, c.String("column") != "")
+	screen := term.NewScreen(os.Stdout)
+	for _, path := range c.Args().Slice() {
+		if ladlefile.Named(path) {
+			screen.Line("The inputs of %s, as it cleans them:", path)
+		}
+	}
+	showSurvey(screen, s, c.String("column") != "")
 	return nil
 }
 

@@ -29,23 +29,24 @@ func TestTypesOfServers(t *testing.T) {
 			{"char(5)", "N1", "N1   "}, {"timestamptz", "2026-03-31 10:00+02:00", "2026-03-31 08:00:00+00"}, {"timestamp(3)", "2026-03-31 10:00:00.125", "2026-03-31 10:00:00.125"},
 			{"date", "2026-03-31", "2026-03-31"}, {"time", "10:05", "10:05:00"}, {"uuid", "0194F7A0-0000-7000-8000-00000000000A", "0194f7a0-0000-7000-8000-00000000000a"},
 			{"jsonb", `{"b":1,"a":[2]}`, `{"a": [2], "b": 1}`}, {"bytea", "00ff", `\x00ff`}, {"boolean", "true", "1"}, {"side", "port", "port"},
+			{"interval", "-130:15:00.5", "-130:15:00.5"}, {"double precision", "NaN", "NaN"}, {"real", "-Infinity", "-Infinity"}, {"double precision", "1.5e300", "1.5e+300"},
 			{"tons", "12.5", "12.5"}, {"citext", `back\slash	tab`, `back\slash	tab`},
 		}, []column{
 			{"smallint", "32768", "is not between -32768 and 32767"}, {"numeric(4,1)", "1.25", "would be rounded"}, {"timestamptz", "2026-03-31 10:00", "doesn't say its zone"},
-			{"double precision", "NaN", "is not a number"}, {"date", "infinity", "is not a date"}, {"date", "today", "is not a date"},
-			{"side", "aft", "is none of port, starboard"}, {"jsonb", "{", "is not JSON"}, {"char(2)", "N123", "has 4 characters"},
+			{"double precision", "1e400", "is too large"}, {"numeric", "NaN", "is not a number"}, {"numeric", "1e3", "not a plain number"}, {"time", "24:00", "is past 24:00"}, {"date", "infinity", "is not a date"}, {"date", "today", "is not a date"},
+			{"side", "aft", "is none of port, starboard"}, {"jsonb", "{", "is not JSON"}, {"char(2)", "N123", "is longer than the 2 characters"},
 			{"tons", "-1", "CHECK constraint failed: tons_check"}, {"int4range", "[1,2)", "its type is not one"},
 		}},
 		"mysql": {mysqlDatabase{}, "", []column{
 			{"TINYINT", "-128", "-128"}, {"INT UNSIGNED", "4294967295", "4294967295"}, {"BIGINT UNSIGNED", "18446744073709551615", "18446744073709551615"},
 			{"BOOLEAN", "true", "1"}, {"DECIMAL(30,4)", "12345678901234567890.5", "12345678901234567890.5"}, {"FLOAT", "0.1", "0.1"}, {"DOUBLE", "-12.25", "-12.25"},
 			{"CHAR(5)", "N1", "N1"}, {"DATETIME(3)", "2026-03-31 10:00:00.125", "2026-03-31 10:00:00.125"}, {"TIMESTAMP NULL", "2026-03-31 10:00+02:00", "2026-03-31 08:00:00"},
-			{"TIME", "10:05", "10:05:00"}, {"ENUM('port','starboard')", "port", "port"}, {"VARBINARY(4)", "00ff", "\x00\xff"}, {"YEAR", "1998", "1998"},
+			{"TIME", "10:05", "10:05:00"}, {"TIME", "-838:59:59", "-838:59:59"}, {"DOUBLE", "2.5e-9", "2.5e-09"}, {"ENUM('port','starboard')", "port", "port"}, {"VARBINARY(4)", "00ff", "\x00\xff"}, {"YEAR", "1998", "1998"},
 			{"TEXT CHARACTER SET utf8mb4", "⚓ 🚢	\\", "⚓ 🚢	\\"},
 		}, []column{
 			{"TINYINT UNSIGNED", "256", "is not between 0 and 255"}, {"DATE", "0000-00-00", "is not a date"}, {"ENUM('port','starboard')", "aft", "is none of port, starboard"},
 			{"VARCHAR(10) CHARACTER SET utf8mb3", "🚢", "Incorrect string value"}, {"TIMESTAMP NULL", "2199-01-01 00:00Z", "Incorrect datetime value"},
-			{"YEAR", "1800", "is not between 1901 and 2155"}, {"POINT", "1", "its type is not one"},
+			{"DOUBLE", "NaN", "is not a number"}, {"TIME", "839:00", "is not between -838:59:59 and 838:59:59"}, {"YEAR", "1800", "is not between 1901 and 2155"}, {"POINT", "1", "its type is not one"},
 		}},
 	}
 	for name, c := range cases {

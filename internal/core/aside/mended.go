@@ -74,10 +74,10 @@ func (m *Mended) open(path, sum string) error {
 			"load without --mended, and mend the set-aside file that this writes")
 	}
 	have, want := m.file.Header().Names, append(slices.Clone(Columns), m.original.Header().Names...)
-	same := slices.EqualFunc(have, want, func(a, b string) bool { return source.Plain(a) == source.Plain(b) })
-	if !same && len(have) == len(want) { // names that stand twice are told apart by their position
-		same = source.Plain(have[0]) == Columns[0] && source.Plain(have[1]) == Columns[1]
-	}
+	const unnamed = "column " // a name that stands twice, or none, is called by its position, which differs
+	same := slices.EqualFunc(have, want, func(a, b string) bool {
+		return source.Plain(a) == source.Plain(b) || strings.HasPrefix(a, unnamed) && strings.HasPrefix(b, unnamed)
+	})
 	if !same {
 		return refuse(path, 2, fmt.Sprintf("its columns are %s, not %s", strings.Join(have, ", "), strings.Join(want, ", ")), "leave the second line as it was")
 	}

@@ -54,6 +54,7 @@ type Group struct {
 type Example struct {
 	Place string `json:"place"`
 	Cell  string `json:"cell"`
+	Says  string `json:"says"` // all of the problem, in words
 }
 
 // Groups brings problems together. It keeps a bounded number of them, whatever there is.
@@ -90,7 +91,7 @@ func (g *Groups) Add(input string, p Problem, place string) {
 	}
 	x.Count++
 	if len(x.First) < firstOnes {
-		x.First = append(x.First, Example{place, Shorten(p.Cell)})
+		x.First = append(x.First, Example{place, Shorten(p.Cell), p.String()})
 	}
 	x.see(p)
 }

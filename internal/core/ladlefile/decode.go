@@ -130,7 +130,11 @@ func (d *decoder) fields(n ast.Node, what string, decoders map[string]func(ast.N
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
-			d.problem(e.key.Place, fmt.Sprintf("%s has no key %q", what, e.key.Value), fault.DidYouMean(e.key.Value, keys))
+			do := fault.DidYouMean(e.key.Value, keys)
+			if strings.ContainsAny(e.key.Value, `()[]"'`) { // the rest of a formula
+				do = "put quotes around a formula or value that has a comma in it"
+			}
+			d.problem(e.key.Place, fmt.Sprintf("%s has no key %q", what, e.key.Value), do)
 			continue
 		}
 		if _, null := e.value.(*ast.NullNode); null {

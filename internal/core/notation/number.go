@@ -275,6 +275,9 @@ func digitsOnly(b []byte) bool {
 	return true
 }
 
+// unlikely tells what hardly stands around a number.
+func unlikely(r rune) bool { return unicode.IsControl(r) || strings.ContainsRune(`/:[]{}"`, r) }
+
 // Guess gives an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
 func Guess(cell string) string {
 	body, open := strings.CutPrefix(cell, "(")
@@ -288,7 +291,7 @@ func Guess(cell string) string {
 	}
 	before, behind := strings.Trim(body[:first], " -"+minus), body[last+1:]
 	number := body[first : last+1]
-	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsAny(before+behind, "/:") {
+	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsFunc(before+behind, unlikely) {
 		return ""
 	}
 	marks := strings.FieldsFunc(number, func(r rune) bool { return r >= '0' && r <= '9' })

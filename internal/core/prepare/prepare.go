@@ -18,6 +18,7 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
 )
 
 // Options say what is written where.
@@ -382,7 +383,11 @@ func (w *writing) placeAside() error {
 	return nil
 }
 
-// runs tells whether a spreadsheet would run a text as a formula (OWASP, CSV injection).
+// runs tells whether a spreadsheet would run a text as a formula (OWASP, CSV injection). A number is none.
 func runs(text []byte) bool {
-	return len(text) > 0 && strings.IndexByte("=+-@\t\r", text[0]) >= 0
+	if len(text) == 0 || strings.IndexByte("=+-@\t\r", text[0]) < 0 {
+		return false
+	}
+	_, err := value.ScanNumber(text)
+	return err != nil
 }

@@ -50,7 +50,8 @@ type cleaner struct {
 	*cook
 	columns  []Column
 	alone    []bool  // the columns whose cells nothing else needs, by the columns asked for
-	memos    []*memo // of those
+	quick    []quick // of those: a way that reads most cells
+	memos    []*memo // of those without one
 	batch    *value.Batch
 	row      int
 	problems []problem
@@ -94,7 +95,7 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 
 // newCleaner makes a cleaner. What other columns or the condition of the input need is cleaned first; the others alone.
 func newCleaner(r *Recipe, columns []Column) *cleaner {
-	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), batch: value.NewBatch(Types(columns))}
+	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), quick: make([]quick, len(columns)), batch: value.NewBatch(Types(columns))}
 	var first []int
 	if r.only >= 0 {
 		first = append(first, r.only)
@@ -103,8 +104,8 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 	for i, x := range columns {
 		if c.alone[i] = !needed[x.Of] && r.columns[x.Of].isAlone(); !c.alone[i] {
 			first = append(first, x.Of)
-		} else if !r.columns[x.Of].bare {
-			c.memos[i] = &memo{}
+		} else if c.quick[i] = r.columns[x.Of].rule.quick(); c.quick[i] == nil && !r.columns[x.Of].bare {
+			c.memos[i] = newMemo()
 		}
 	}
 	c.cook = r.newCook(r.closure(first), 0)
@@ -154,8 +155,8 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 			c.pad(c.only, value.Null)
 			continue
 		}
-		for i, x := range c.columns {
-			to := &c.batch.Columns[i+1]
+		for i := range c.columns {
+			x, to := &c.columns[i], &c.batch.Columns[i+1]
 			if c.alone[i] {
 				c.lone(to, i, &r, tell)
 			} else {
@@ -167,8 +168,11 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 
 // lone cleans a cell that nothing else needs, unless it is remembered.
 func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int, []byte, string)) {
-	x := c.columns[i]
+	x := &c.columns[i]
 	column := &c.cook.columns[x.Of]
+	if q := c.quick[i]; q != nil && r.Stored == nil && len(r.Fields[column.from.field]) > 0 && q(to, &x.Type, r.Fields[column.from.field]) {
+		return
+	}
 	m := c.memos[i]
 	if m == nil || len(r.Faults) > 0 {
 		c.cell(x.Of, column, r)
@@ -189,6 +193,27 @@ func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int,
 	if slot != nil {
 		m.keep(slot, hash, cell, stored, to)
 	}
+}
+
+// quick adds what a cell is to a column, when that is plain; false, with nothing added, when it needs a closer look.
+type quick func(to *value.Column, t *value.Type, cell []byte) bool
+
+// quick is a way for cells that only must be parsed; nil when there is more to do.
+func (r *Rule) quick() quick {
+	switch {
+	case r.BlankIs != nil || r.Clean != nil || r.Recode != nil || r.Rounded:
+	case r.Number != nil:
+		return func(to *value.Column, t *value.Type, cell []byte) bool {
+			n, fraction, ok := r.Number.ScanPlain(cell)
+			return ok && value.PutScaled(to, t, n, fraction)
+		}
+	case r.Dates != nil && r.Dates.Fixed() && r.Zone == nil:
+		return func(to *value.Column, t *value.Type, cell []byte) bool {
+			m, ok := r.Dates.ScanPlain(cell)
+			return ok && value.PutPlain(to, t, m)
+		}
+	}
+	return nil
 }
 
 // pad adds a row without values; false for the condition only.

@@ -10,12 +10,14 @@ import (
 // memo remembers what cells of a column became, since values repeat. It forgets what another cell takes the slot of,
 // and rests when too little repeats. It holds no pointers, so the garbage collector passes it by.
 type memo struct {
-	slots   [memoSlots]remembered
-	texts   []byte // cells, and behind each what it became where that is a text
+	resting int // how many cells it is not asked for
 	asked   int
 	hits    int
-	resting int // how many cells it is not asked for
+	slots   []remembered
+	texts   []byte // cells, and behind each what it became where that is a text
 }
+
+func newMemo() *memo { return &memo{slots: make([]remembered, memoSlots)} }
 
 type remembered struct {
 	hash   uint32 // not 0
@@ -28,7 +30,7 @@ type remembered struct {
 }
 
 const (
-	memoSlots = 1 << 13
+	memoSlots = 1 << 14
 	memoTexts = 1 << 20
 	longest   = 1 << 10 // cell that is remembered
 	sample    = 1 << 11 // cells, of which one in four must be known
@@ -93,7 +95,7 @@ func (m *memo) keep(slot *remembered, hash uint32, cell []byte, stored byte, fro
 	}
 	if len(m.texts)+len(cell)+len(result) > memoTexts {
 		m.texts = m.texts[:0]
-		clear(m.slots[:])
+		clear(m.slots)
 	}
 	made.at, made.result = uint32(len(m.texts)), uint16(len(result))
 	m.texts = append(append(m.texts, cell...), result...)

@@ -27,6 +27,7 @@ type Number struct {
 	trailing bool     // its minus stands behind
 	plus     bool     // a positive number may have a plus
 	zeros    bool     // zeros may stand before the first digit
+	mark     byte     // the plainest of groups; 0 for none
 	refusal  error
 }
 
@@ -123,7 +124,7 @@ func (n *Number) grouping(groups, widths [][]byte, unclear error) error {
 	if at < 0 || groups[0][0] == n.point {
 		return unclear
 	}
-	n.groups = groupMarks[at]
+	n.groups, n.mark = groupMarks[at], groupMarks[at][0][0]
 	n.sizes = [2]int{len(widths[len(widths)-1]), len(widths[len(widths)-1])}
 	if len(widths) > 2 {
 		n.sizes[1] = len(widths[len(widths)-2])
@@ -183,6 +184,73 @@ func (n *Number) Scan(room, cell []byte) (value.Digits, []byte, error) {
 		d.Whole = bytes.TrimLeft(d.Whole, "0")
 	}
 	return d, room, nil
+}
+
+// ScanPlain reads the cells that are written most: of at most 15 digits, without brackets, trailing minus or odd blanks. It
+// gives the number times 10 to the power of fraction; not ok where Scan must look.
+func (n *Number) ScanPlain(cell []byte) (scaled int64, fraction int, ok bool) {
+	negative := false
+	if c := cell[0]; c < '0' || c > '9' {
+		if cell, negative, ok = n.plainHead(cell); !ok {
+			return 0, 0, false
+		}
+	}
+	if c := cell[len(cell)-1]; c < '0' || c > '9' {
+		rest, cut := bytes.CutSuffix(cell, n.behind)
+		if rest = bytes.TrimSuffix(rest, blank); !cut || len(n.behind) == 0 || len(rest) == 0 {
+			return 0, 0, false
+		}
+		cell = rest
+	}
+	if len(cell) > 20 || cell[0] == '0' && len(cell) > 1 && cell[1] != n.point {
+		return 0, 0, false
+	}
+	scaled, fraction, ok = n.plainDigits(cell)
+	if negative {
+		scaled = -scaled
+	}
+	return scaled, fraction, ok
+}
+
+var blank = []byte(" ")
+
+// plainHead takes a minus and what may stand before a number off.
+func (n *Number) plainHead(cell []byte) (rest []byte, negative, ok bool) {
+	if cell[0] == '-' && !n.brackets && !n.trailing {
+		cell, negative = cell[1:], true
+	}
+	if len(n.before) > 0 {
+		cell = bytes.TrimPrefix(bytes.TrimPrefix(cell, n.before), blank)
+	}
+	return cell, negative, len(cell) > 0 && cell[0] >= '0' && cell[0] <= '9'
+}
+
+// plainDigits reads digits with marks between groups and a point.
+func (n *Number) plainDigits(cell []byte) (scaled int64, fraction int, ok bool) {
+	size, marked, digits := 0, false, 0 // of the group that is read
+	for i, c := range cell {
+		if d := c - '0'; d <= 9 {
+			scaled, size, digits = scaled*10+int64(d), size+1, digits+1
+			continue
+		}
+		if c == n.point && c != 0 {
+			for _, c := range cell[i+1:] {
+				d := c - '0'
+				if d > 9 {
+					return 0, 0, false
+				}
+				scaled, fraction = scaled*10+int64(d), fraction+1
+			}
+			ok = fraction > 0
+			break
+		}
+		if c != n.mark || c == 0 || size == 0 || size > n.sizes[1] || marked && size != n.sizes[1] {
+			return 0, 0, false
+		}
+		size, marked = 0, true
+	}
+	ok = ok || fraction == 0 && cell[len(cell)-1] != n.point
+	return scaled, fraction, ok && digits > 0 && digits+fraction <= 15 && (!marked || size == n.sizes[0])
 }
 
 var errZero = errors.New("starts with a zero, which a number would lose")

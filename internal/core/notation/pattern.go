@@ -449,6 +449,19 @@ func (d *Dates) Scan(cell []byte) (value.Moment, error) {
 	return value.Moment{}, why
 }
 
+// ScanPlain reads a cell by the first pattern, when that has digits in fixed places only; not ok where Scan must look.
+func (d *Dates) ScanPlain(cell []byte) (m value.Moment, ok bool) {
+	p := d.patterns[0]
+	if p.layout == nil {
+		return m, false
+	}
+	m, v := p.scanFixed(cell)
+	return m, v == read
+}
+
+// Fixed tells whether ScanPlain can read anything.
+func (d *Dates) Fixed() bool { return len(d.patterns) > 0 && d.patterns[0].layout != nil }
+
 func (d *Dates) String() string { return strings.TrimPrefix(d.refusal.Error(), "is not a date like ") }
 
 // usual are the patterns that are proposed for cells; those between which only the day tells stand beside each other.

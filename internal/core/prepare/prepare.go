@@ -203,8 +203,7 @@ type cell struct {
 
 // prepared is what becomes of a chunk.
 type prepared struct {
-	cells    []cell // of one row behind the other
-	text     []byte
+	text     []byte // of the cells, one row behind the other
 	ends     []int
 	forms    []formula.Kind
 	leftOut  int64

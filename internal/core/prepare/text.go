@@ -36,7 +36,7 @@ func (t *text) row(cells []cell) error {
 		if guard {
 			*t.guarded++
 		}
-		if len(c.text) > 0 && bytes.IndexAny(c.text, "\",\r\n") < 0 && c.text[0] != ' ' && c.text[len(c.text)-1] != ' ' {
+		if len(c.text) > 0 && !bytes.ContainsAny(c.text, "\",\r\n") && c.text[0] != ' ' && c.text[len(c.text)-1] != ' ' {
 			if guard {
 				line = append(line, '\'')
 			}

@@ -85,6 +85,20 @@ func PutMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	return err
 }
 
+// PutPlain adds m, which has no zone, to c, a column for values of t, when that is plainly one; false, with nothing added,
+// when it needs a closer look.
+func PutPlain(c *Column, t *Type, m Moment) bool {
+	switch {
+	case t.Kind == Date && m.Micros == 0 && m.Dated:
+		c.AppendNum(m.Days)
+	case t.Kind == DateTime && m.Dated && !t.Zoned && (t.Step <= 1 || m.Micros%t.Step == 0):
+		c.AppendNum(m.Days*dayOf + m.Micros)
+	default:
+		return false
+	}
+	return true
+}
+
 func putMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	switch t.Kind {
 	case Date:

@@ -161,6 +161,23 @@ func putFixed(c *Column, t Type, d Digits) error {
 	return nil
 }
 
+// PutScaled adds n / 10^fraction to c, a column for values of t, when that is plainly one; false, with nothing added, when
+// it needs a closer look.
+func PutScaled(c *Column, t *Type, n int64, fraction int) bool {
+	const plainly = 1e15 // a double keeps every number up to it, and no 64 bits overflow
+	switch {
+	case t.Kind == Int && fraction == 0 && t.Least == 0 && t.Most == 0:
+	case t.Kind == Fixed && fraction <= t.Scale:
+		if n *= pow10(t.Scale - fraction); n > plainly || n < -plainly || t.Precision < 15 && (n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
+			return false
+		}
+	default:
+		return false
+	}
+	c.AppendNum(n)
+	return true
+}
+
 // doubleKeeps tells whether n / 10^scale comes back the same, at that scale, from an IEEE 754 double (or from a
 // 64-bit whole number, where it is whole).
 func doubleKeeps(n int64, scale int) bool {

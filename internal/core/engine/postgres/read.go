@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"fmt"
-	"strconv"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -12,8 +11,6 @@ import (
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
-
-func parseFloat(text []byte) (float64, error) { return strconv.ParseFloat(string(text), 64) }
 
 // one asks for a single number.
 func (d *Database) one(ctx context.Context, query string, arguments ...any) (n int64, err error) {

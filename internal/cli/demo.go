@@ -111,10 +111,12 @@ func showNext(s *term.Screen, folder string) {
 	for _, next := range [][2]string{
 		{"see what is in files before you load them:", fmt.Sprintf("%s survey %s %s", typed(), filepath.Join(folder, "arrivals.csv"), filepath.Join(folder, "vessel-register.csv"))},
 		{"read what was set aside, and why:", "cat " + filepath.Join(folder, "arrivals.set-aside.csv")},
-		{"correct a line of a file, and see what would come in:", fmt.Sprintf("%s try %s --db %s", typed(), file, db)},
+		{"mend a line in it, give it back, and see what would come in:", fmt.Sprintf("%s try %s --db %s --mended %s", typed(), file, db, filepath.Join(folder, "arrivals.set-aside.csv"))},
 		{"load again: nothing is added twice:", fmt.Sprintf("%s load %s --db %s --yes", typed(), file, db)},
 		{"load the log again: without a key, it is refused:", fmt.Sprintf("%s load %s --db %s --yes", typed(), log, db)},
 		{"see how a ladle file says it:", "cat " + file},
+		{"see the files as it cleans them:", fmt.Sprintf("%s survey %s", typed(), file)},
+		{"write the cleaned rows to files:", fmt.Sprintf("%s prepare %s -o %s", typed(), file, filepath.Join(folder, "cleaned"))},
 	} {
 		s.Line("  %s\n    %s", next[0], next[1])
 	}

@@ -18,8 +18,9 @@ func prepareCommand(asJSON *bool) *cli.Command {
 		Name:      "prepare",
 		Usage:     "write the cleaned rows of a ladle file's inputs as CSV or workbooks, without a database",
 		UsageText: "ladle prepare FILE -o FOLDER [--workbook] [--replace] [--json]",
-		Description: "For each input, the folder gets a file of its rows as load would clean them, with new columns behind the others,\n" +
-			"and INPUT.set-aside.csv for the rows that can't be cleaned. What the types and keys of tables say is not asked.",
+		Description: "For each input, the folder gets a file of its rows as load would clean\n" +
+			"them, with new columns behind the others, and INPUT.set-aside.csv for the\n" +
+			"rows that can't be cleaned. Types and keys of tables are not asked.",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "o", Usage: "the `FOLDER` to write to; it is made when it isn't there"},
 			&cli.BoolFlag{Name: "workbook", Usage: "write workbooks (.xlsx) with typed cells"},
@@ -89,7 +90,7 @@ func showPrepared(s *term.Screen, r *prepare.Report) {
 		showGroups(s, r.Groups, len(r.Inputs) > 1)
 		for _, in := range r.Inputs {
 			if in.SetAsideFile != "" {
-				s.Note("All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
+				showAsideFile(s, in.SetAside, in.Input, in.SetAsideFile)
 			}
 			if in.Moved != "" {
 				s.Note("An older file that you have edited is kept as %s", in.Moved)

@@ -113,12 +113,21 @@ func showAsides(s *term.Screen, r *load.Report) {
 	showGroups(s, r.Groups, len(r.Inputs) > 1)
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
-			s.Note("All %s of %s, with their reasons: %s", count(in.SetAside), in.Input, in.SetAsideFile)
+			showAsideFile(s, in.SetAside, in.Input, in.SetAsideFile)
 		}
 		if in.Moved != "" {
 			s.Note("An older file that you have edited is kept as %s", in.Moved)
 		}
 	}
+}
+
+// showAsideFile says where the lines of an input are that were set aside.
+func showAsideFile(s *term.Screen, lines int64, input, path string) {
+	if lines == 1 {
+		s.Note("The line of %s, with its reasons: %s", input, path)
+		return
+	}
+	s.Note("All %s of %s, with their reasons: %s", count(lines), input, path)
 }
 
 // showGroups shows problems by column and reason, and what would solve each of them.

@@ -101,6 +101,14 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 		given := w.read("in.set-aside.csv")
 		mended := strings.NewReplacer(";10;0;", ";10;4;", "31/02/2001", "28/02/2001", ";x;;;N1;;;1;maybe;", ";7,5;;;N1;;;1;y;").Replace(given)
 
+		t.Run("lines that were left as they were are set aside again", func(t *testing.T) {
+			w.write("in.csv", messyCSV+"PM-0108;ragged\n")
+			first, _ := w.load("try")
+			again, out := w.load("try", "--mended", "in.set-aside.csv")
+			require.Equal(t, 1, again.Status, out.stderr)
+			assert.Equal(t, first.asides(), again.asides())
+			w.write("in.csv", messyCSV)
+		})
 		t.Run("given back as another program saves it", func(t *testing.T) {
 			rows, err := readAll(mended, ';')
 			require.NoError(t, err)
@@ -128,7 +136,7 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 			"a line of nowhere":   {strings.Replace(mended, "\r\n5;", "\r\n99;", 1), "the input has no row there"},
 			"no line":             {strings.Replace(mended, "\r\n5;", "\r\nfive;", 1), `"five" names no line of in.csv`},
 			"the same line twice": {mended + mended[strings.LastIndex(mended[:len(mended)-2], "\r\n")+2:], "twice"},
-			"a ragged line":       {mended + "6;x\r\n", "the line has only 2 of 15 fields"},
+			"a line that is none": {mended + "6\r\n", "the line has only 1 of 15 fields"},
 		} {
 			w.write("in.set-aside.csv", c.file)
 			before := w.data()

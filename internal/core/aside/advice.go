@@ -16,6 +16,7 @@ type advisor struct {
 	patterns []*candidate // of dates
 	words    []string     // cells, as long as there are few different ones
 	many     bool
+	tries    int         // cells that candidates were looked for in
 	near     [][2]string // names, and what they are like
 }
 
@@ -29,6 +30,7 @@ type candidate struct {
 const (
 	mostCandidates = 6
 	mostWords      = 8
+	mostTries      = 1000
 )
 
 // see learns from a problem.
@@ -48,9 +50,9 @@ func (a *advisor) see(p Problem) {
 	}
 	switch {
 	case aboutNumbers(p.Why):
-		a.examples = consider(a.examples, p.Cell, numbersLike)
+		a.examples = a.consider(a.examples, p.Cell, numbersLike)
 	case aboutDates(p.Why):
-		a.patterns = consider(a.patterns, p.Cell, datesLike)
+		a.patterns = a.consider(a.patterns, p.Cell, datesLike)
 	}
 }
 
@@ -63,7 +65,7 @@ func aboutDates(why string) bool {
 }
 
 // consider counts the cell for the candidates that read it, and adds those that it could be the first of.
-func consider(all []*candidate, cell string, like func(string) []*candidate) []*candidate {
+func (a *advisor) consider(all []*candidate, cell string, like func(string) []*candidate) []*candidate {
 	known := false
 	for _, c := range all {
 		if c.reads(cell) {
@@ -71,9 +73,10 @@ func consider(all []*candidate, cell string, like func(string) []*candidate) []*
 			known = true
 		}
 	}
-	if known || len(all) >= mostCandidates {
+	if known || len(all) >= mostCandidates || a.tries == mostTries {
 		return all
 	}
+	a.tries++
 	for _, c := range like(cell) {
 		c.count = 1
 		all = append(all, c)

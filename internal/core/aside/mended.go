@@ -30,7 +30,7 @@ type Mended struct {
 	origins      []source.Origin
 	mutex        sync.Mutex
 	chunk        int // whose records are in rows; -1 for none
-	rows         [][][]byte
+	rows         []mendedRow
 }
 
 // line is a mended line: which one it is, and where it stands in the file of mended lines.
@@ -103,7 +103,7 @@ func (m *Mended) index(path string) error {
 		var r source.Record
 		for row := 0; chunk.Next(&r); row++ {
 			_, at := source.PositionIn(r.Position)
-			if why := source.Misshapen(&r, width); why != "" {
+			if why := source.Misshapen(&r, width); why != "" && len(r.Fields) < len(Columns) {
 				return refuse(path, at, why, "mend the line")
 			}
 			position, ok := positionOf(string(bytes.TrimSpace(r.Fields[0])), files)
@@ -148,45 +148,45 @@ func (m *Mended) Map(r *source.Record) bool {
 		return true
 	}
 	m.used[i].Store(true)
-	fields, err := m.fields(m.lines[i])
+	row, err := m.row(m.lines[i])
 	if err != nil {
 		r.Problem = "can't be read from the file of mended lines: " + err.Error()
 		return true
 	}
-	stored := r.Stored
-	if r.Problem != "" || len(r.Fields) != len(fields) {
-		stored = nil
+	kinds := slices.Clone(r.Stored)
+	if r.Problem != "" || len(r.Fields) != len(row.fields) {
+		kinds = nil
 	}
-	own := make([][]byte, len(fields))
-	var kinds []source.Stored
-	if stored != nil {
-		kinds = slices.Clone(stored)
-	}
-	for k := range fields {
-		own[k] = fields[k]
-		if kinds != nil && !bytes.Equal(fields[k], r.Fields[k]) {
+	for k := range kinds { // what was left as it was is still what the workbook stores
+		if !bytes.Equal(row.fields[k], r.Fields[k]) {
 			kinds[k] = source.StoredText
 		}
 	}
-	r.Fields, r.Raw, r.Problem, r.Faults, r.Stored = own, nil, "", r.Faults[:0], kinds
+	r.Fields, r.Raw, r.Problem, r.Faults, r.Stored = slices.Clone(row.fields), nil, row.problem, nil, kinds
 	return true
 }
 
-// fields are those of a mended line, in the order of the input. The chunk that was read last is kept.
-func (m *Mended) fields(l line) ([][]byte, error) {
+// mendedRow is what stands on a mended line.
+type mendedRow struct {
+	fields  [][]byte
+	problem string
+}
+
+// row reads a mended line. The chunk that was read last is kept.
+func (m *Mended) row(l line) (mendedRow, error) {
 	m.mutex.Lock()
 	defer m.mutex.Unlock()
 	if m.chunk != l.chunk {
 		chunk, err := m.file.Again(m.origins[l.chunk])
 		if err != nil {
-			return nil, err
+			return mendedRow{}, err
 		}
 		m.rows = nil
 		var r source.Record
 		for chunk.Next(&r) {
-			row := make([][]byte, 0, len(r.Fields)-len(Columns))
+			row := mendedRow{problem: r.Problem}
 			for _, f := range r.Fields[len(Columns):] {
-				row = append(row, bytes.Clone(f))
+				row.fields = append(row.fields, bytes.Clone(f))
 			}
 			m.rows = append(m.rows, row)
 		}

@@ -117,8 +117,12 @@ const plainNumber = "is not a plain number like 1234.5"
 
 // general is a reason without what only one line has.
 func general(why string) string {
-	why = sameKey.ReplaceAllString(why, "another line has the same key")
-	why = spots.ReplaceAllString(why, "its line is set aside")
+	if strings.Contains(why, "has the same key") {
+		why = sameKey.ReplaceAllString(why, "another line has the same key")
+	}
+	if strings.Contains(why, "is set aside") {
+		why = spots.ReplaceAllString(why, "its line is set aside")
+	}
 	if strings.Contains(why, "not a plain number") {
 		return plainNumber
 	}

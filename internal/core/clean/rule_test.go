@@ -2,6 +2,7 @@ package clean_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -40,6 +41,15 @@ func (k kitchen) input(says string) (source.Table, *clean.Recipe, error) {
 	k.Cleanup(func() { t.Close() })
 	recipe, err := f.Inputs[0].Recipe(path, t.Header())
 	return t, recipe, err
+}
+
+// recipeOf makes the recipe of an input with the given keys for files under a header.
+func recipeOf(says string, h source.Header) (*clean.Recipe, error) {
+	f, err := ladlefile.Decode("f.ladle.yaml", []byte("ladle: 1\ninputs:\n  in:\n    file: in.csv\n"+says+"tables: {t: {from: in, columns: {a: b}}}\n"))
+	if err != nil || len(f.Inputs) != 1 {
+		return nil, errors.Join(err, errors.New("no input"))
+	}
+	return f.Inputs[0].Recipe("f.ladle.yaml", h)
 }
 
 // types are those that cells of a form are read as here.

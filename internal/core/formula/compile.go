@@ -89,7 +89,7 @@ func misread(text string, err error) error {
 	if errors.As(err, &at) {
 		what = fmt.Sprintf("%s (character %d)", at.Message, at.Column+1)
 	}
-	return fault.Advised{What: fmt.Sprintf("is not a formula: %s: %s", text, what), Do: "see docs/ladle-file.md for what formulas can do"}
+	return fault.Advised{What: fmt.Sprintf("is not a formula: %s: %s", text, what), Do: "formulas are made of columns, numbers, texts in quotes, operators and functions: docs/cleaning.md"}
 }
 
 // rewriter makes calls of our own functions of all operators, and says what each part of a formula is.

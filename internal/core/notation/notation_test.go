@@ -128,8 +128,9 @@ func FuzzNumber(f *testing.F) {
 	for _, example := range []string{"1.234,56", "1 234,56", "(1,234.50)", "€1,234.56", "12,5 %", "1'234.50 t", "5-", "007"} {
 		f.Add(example, example)
 		f.Add(example, "-1,5")
+		f.Add("A"+example, " 0")
 	}
-	plain, err := NumberLike("1234.5")
+	simple, err := NumberLike("1234.5")
 	require.NoError(f, err)
 	f.Fuzz(func(t *testing.T, example, cell string) {
 		n, err := NumberLike(example)
@@ -139,11 +140,18 @@ func FuzzNumber(f *testing.F) {
 		_, _, err = n.Scan(nil, []byte(n.String()))
 		require.NoError(t, err, "an example reads itself: %q", example)
 		d, _, err := n.Scan(nil, []byte(cell))
+		scaled, fraction, plain := n.ScanPlain([]byte(cell))
 		if err != nil {
+			require.False(t, plain, "%q by %q is refused, but read plainly", cell, example)
 			return
 		}
 		text := string(d.Append(nil))
-		again, _, err := plain.Scan(nil, []byte(text))
+		if plain {
+			p, err := value.ScanNumber(value.AppendFixed(nil, scaled, fraction))
+			require.NoError(t, err)
+			assert.Equal(t, text, string(p.Append(nil)), "%q by %q is read plainly as another number", cell, example)
+		}
+		again, _, err := simple.Scan(nil, []byte(text))
 		require.NoError(t, err, "%q by %q is %q", cell, example, text)
 		assert.Equal(t, text, string(again.Append(nil)))
 		assert.Contains(t, digitsOf(cell), strings.Trim(digitsOf(text), "0"), "%q by %q is %q", cell, example, text)
@@ -171,6 +179,10 @@ func FuzzPattern(f *testing.F) {
 			return
 		}
 		m, err := NewDates(p).Scan([]byte(cell))
+		if plainly, ok := NewDates(p).ScanPlain([]byte(cell)); ok {
+			require.NoError(t, err)
+			assert.Equal(t, m, plainly)
+		}
 		if err != nil {
 			return
 		}

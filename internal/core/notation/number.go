@@ -219,8 +219,8 @@ func (n *Number) plainHead(cell []byte) (rest []byte, negative, ok bool) {
 	if cell[0] == '-' && !n.brackets && !n.trailing {
 		cell, negative = cell[1:], true
 	}
-	if len(n.before) > 0 {
-		cell = bytes.TrimPrefix(bytes.TrimPrefix(cell, n.before), blank)
+	if rest, cut := bytes.CutPrefix(cell, n.before); cut && len(n.before) > 0 {
+		cell = bytes.TrimPrefix(rest, blank)
 	}
 	return cell, negative, len(cell) > 0 && cell[0] >= '0' && cell[0] <= '9'
 }

@@ -283,8 +283,13 @@ func (w writing) example(point byte, fraction bool) string {
 		}
 		s = "1" + group + "234"
 	}
-	if fraction {
+	switch { // without a fraction, 1,234 would not tell what its comma parts
+	case fraction:
 		s += string(point) + "5"
+	case w.group == ',':
+		s += ".5"
+	case w.group == '.':
+		s += ",5"
 	}
 	s = w.before + s + w.behind
 	switch {

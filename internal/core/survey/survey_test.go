@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/notation"
 	"ladle/internal/core/source"
 )
 
@@ -64,7 +66,7 @@ func TestTypesOfColumns(t *testing.T) {
 		{"decimals with a point", []string{"12.50", "3", ".5", "1000"}, typeDecimal, "", 4, "0.5", "1000", ""},
 		{"decimals with a comma", []string{"12,50", "3", "1.000,5"}, typeDecimal, "1.234,5", 3, "3", "1000.5", ""},
 		{"thousands, decided by one cell", []string{"1,234", "2,500", "1,000.5"}, typeDecimal, "1,234.5", 3, "1000.5", "2500", ""},
-		{"thousands or thousandths", []string{"1,234", "2,500"}, typeWhole, "1,234", 2, "1234", "2500", "point and comma could be swapped in every cell"},
+		{"thousands or thousandths", []string{"1,234", "2,500"}, typeWhole, "1,234.5", 2, "1234", "2500", "point and comma could be swapped in every cell"},
 		{"blanks between thousands", []string{"1 234,5", "12", "2\u00a0500"}, typeDecimal, "1 234,5", 3, "12", "2500", ""},
 		{"a currency", []string{"€ 12.50", "€ 3.00", "€ -7.00"}, typeDecimal, "€1234.50"[:7] + ".5", 3, "-7.00", "12.50", ""},
 		{"brackets and minus signs behind", times(2, "(12.5)", "3-"), typeDecimal, "(1234.5)", 4, "-12.5", "-3", ""},
@@ -91,6 +93,14 @@ func TestTypesOfColumns(t *testing.T) {
 			got := column(t, c.cells...)
 			assert.Equal(t, []string{c.kind, c.written, c.least, c.most, c.unclear}, []string{got.Type, got.Written, got.Least, got.Most, got.Unclear})
 			assert.Equal(t, c.fit, got.Fit)
+			switch got.Type { // what is proposed can be written into a ladle file
+			case typeWhole, typeDecimal:
+				_, err := notation.NumberLike(cmp.Or(got.Written, "1234.5"))
+				assert.NoError(t, err)
+			case typeDate, typeDateTime, typeTime:
+				_, err := notation.NewPattern(got.Written, notation.CenturyFrom())
+				assert.NoError(t, err)
+			}
 		})
 	}
 }

@@ -1,7 +1,9 @@
 package value
 
 import (
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"strconv"
 	"strings"
 	"testing"
@@ -174,5 +176,124 @@ func TestCompare(t *testing.T) {
 				assert.Equal(t, strconv.Itoa(max(-1, min(1, i-j))), strconv.Itoa(Compare(&c, i, &c, j)), "%s %s %s", kind, ordered[i], ordered[j])
 			}
 		}
+	}
+}
+
+// TestWhatIsShownReadsBack: for every kind, the canonical text of any value is read as the same value.
+func TestWhatIsShownReadsBack(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for name, typ := range map[string]Type{
+		"text": {}, "whole": {Kind: Int}, "fixed": {Kind: Fixed, Precision: 18, Scale: 4}, "decimal": {Kind: Decimal}, "float": {Kind: Float, Special: true},
+		"single": {Kind: Float, Kept: AsSingle}, "truth": {Kind: Bool}, "date": {Kind: Date}, "time": {Kind: Time}, "span": {Kind: Time, Long: true}, "moment": {Kind: DateTime},
+		"bytes": {Kind: Bytes}, "uuid": {Kept: AsUUID}, "json": {Kept: AsJSON},
+	} {
+		for range 2000 {
+			a, b := NewColumn(typ), NewColumn(typ)
+			switch {
+			case typ.Kept == AsUUID:
+				a.AppendBytes(fmt.Appendf(nil, "%08x-%04x-7%03x-8%03x-%012x", r.Uint32(), r.Uint32N(1<<16), r.Uint32N(1<<12), r.Uint32N(1<<12), r.Uint64N(1<<48)))
+			case typ.Kept == AsJSON:
+				a.AppendBytes(fmt.Appendf(nil, `{"a":[%d,"<%x>",null],"b":%t}`, r.Int64(), r.Uint32(), r.IntN(2) == 0))
+			case typ.Kind == Text:
+				a.AppendBytes([]byte(strings.Repeat("é", r.IntN(4)) + "x"))
+			case typ.Kind == Bytes:
+				a.AppendBytes([]byte{byte(r.Uint32()), byte(r.Uint32())})
+			case typ.Kind == Decimal:
+				a.AppendBytes(Digits{r.IntN(2) == 0, fmt.Append(nil, r.Uint64()), fmt.Append(nil, r.Uint64())}.Append(nil))
+			case typ.Kept == AsSingle:
+				a.AppendFloat(float64(r.IntN(100000)) / 8)
+			case typ.Kind == Float:
+				a.AppendFloat([]float64{r.NormFloat64(), math.Inf(1), math.Inf(-1), math.NaN(), math.Ldexp(r.Float64(), r.IntN(600)-300)}[r.IntN(5)])
+			case typ.Kind == Bool:
+				a.AppendNum(r.Int64N(2))
+			case typ.Kind == Date:
+				a.AppendNum(r.Int64N(3652059) - 719162) // the years 1 to 9999
+			case typ.Long:
+				a.AppendNum(r.Int64N(2e15) - 1e15)
+			case typ.Kind == Time:
+				a.AppendNum(r.Int64N(dayOf))
+			case typ.Kind == DateTime:
+				a.AppendNum((r.Int64N(3652059)-719162)*dayOf + r.Int64N(dayOf))
+			case typ.Kind == Fixed:
+				a.AppendNum(r.Int64N(2e17) - 1e17)
+			default:
+				a.AppendNum(int64(r.Uint64()))
+			}
+			text := a.Text(0)
+			require.NoError(t, Parse(&b, typ, []byte(text)), "%s %q", name, text)
+			require.True(t, a.Same(0, &b, 0), "%s %q comes back as %q", name, text, b.Text(0))
+		}
+	}
+}
+
+// TestPlainlyIsTheSameAsClosely: what the quick ways add to a column is what the others add.
+func TestPlainlyIsTheSameAsClosely(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	for _, typ := range []Type{{Kind: Int}, {Kind: Fixed, Precision: 10, Scale: 2}, {Kind: Fixed, Precision: 18, Scale: 6, Kept: AsDouble}, {Kind: Decimal}, {}} {
+		taken := 0
+		for range 3000 {
+			n, fraction := r.Int64N(2e12)-1e12, r.IntN(5)
+			a, b := NewColumn(typ), NewColumn(typ)
+			if !PutScaled(&a, &typ, n, fraction) {
+				require.Zero(t, a.Len())
+				continue
+			}
+			taken++
+			d, err := ScanNumber(AppendFixed(nil, n, fraction))
+			require.NoError(t, err)
+			require.NoError(t, PutNumber(&b, typ, d))
+			require.True(t, a.Same(0, &b, 0), "%d / 10^%d", n, fraction)
+		}
+		assert.Equal(t, typ.Kind == Int || typ.Kind == Fixed, taken > 0)
+	}
+	for _, typ := range []Type{{Kind: Date}, {Kind: DateTime}, {Kind: DateTime, Step: 60e6}, {Kind: DateTime, Zoned: true}, {Kind: Time}} {
+		for range 3000 {
+			m := Moment{Days: r.Int64N(40000), Micros: r.Int64N(3) * r.Int64N(1440) * 30e6, Dated: true}
+			m.Timed = m.Micros != 0
+			a, b := NewColumn(typ), NewColumn(typ)
+			if PutPlain(&a, &typ, m) {
+				require.NoError(t, PutMoment(&b, typ, m, nil))
+				require.True(t, a.Same(0, &b, 0))
+			}
+		}
+	}
+}
+
+func TestMomentsGoWhereTheyFit(t *testing.T) {
+	merrow, err := time.LoadLocation("Europe/Lisbon")
+	require.NoError(t, err)
+	dated := Moment{Days: 20544, Dated: true} // 2026-04-01
+	timed, zoned, clock := Moment{Days: 20544, Micros: Clock(1, 30, 0), Dated: true, Timed: true}, Moment{Days: 20544, Micros: Clock(1, 30, 0), Offset: Clock(2, 0, 0), Dated: true, Timed: true, Zoned: true}, Moment{Micros: Clock(30, 15, 0), Timed: true}
+	for _, c := range []struct {
+		name string
+		m    Moment
+		t    Type
+		zone *time.Location
+		want string // as people read it, or why not
+	}{
+		{"a date", dated, Type{Kind: Date}, nil, "2026-04-01"},
+		{"the midnight of a date", dated, Type{Kind: DateTime}, nil, "2026-04-01 00:00:00"},
+		{"a time that a date would lose", timed, Type{Kind: Date}, nil, "has a time, which the column would lose"},
+		{"a date that a time would lose", timed, Type{Kind: Time}, nil, "has a date, which the column would lose"},
+		{"a time without a date", clock, Type{Kind: DateTime}, nil, "is a time without a date"},
+		{"a time past 24:00", clock, Type{Kind: Time}, nil, "is past 24:00"},
+		{"a span past 24:00", clock, Type{Kind: Time, Long: true}, nil, "30:15:00"},
+		{"a span out of bounds", clock, Type{Kind: Time, Long: true, Least: -1, Most: Clock(30, 0, 0)}, nil, "is not between -00:00:00.000001 and 30:00:00"},
+		{"a span as text", clock, Type{}, nil, "30:15:00"},
+		{"a zone in text", zoned, Type{}, nil, "2026-03-31 23:30:00Z"},
+		{"a zone where none is kept", zoned, Type{Kind: DateTime}, nil, "says a zone, which the column would lose"},
+		{"a zone to that of the harbour", zoned, Type{Kind: DateTime}, merrow, "2026-04-01 00:30:00"},
+		{"an instant", zoned, Type{Kind: DateTime, Zoned: true}, nil, "2026-03-31 23:30:00"},
+		{"a local time without its zone", timed, Type{Kind: DateTime, Zoned: true}, nil, "doesn't say its zone"},
+		{"a local time of the harbour", timed, Type{Kind: DateTime, Zoned: true}, merrow, "2026-04-01 00:30:00"},
+		{"a date as a number", dated, Type{Kind: Int}, nil, "the column takes a whole number"},
+	} {
+		column := NewColumn(c.t)
+		if err := PutMoment(&column, c.t, c.m, c.zone); err != nil {
+			assert.Contains(t, err.Error(), c.want, c.name)
+			assert.Equal(t, Bad, column.States[0], c.name)
+			continue
+		}
+		assert.Equal(t, c.want, column.Text(0), c.name)
 	}
 }

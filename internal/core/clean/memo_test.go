@@ -1,0 +1,85 @@
+package clean_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/source"
+)
+
+// TestWhatIsRememberedIsWhatWouldBeCleaned: cells that are remembered, read plainly or cleaned alone become what they
+// become where another column needs them, which makes them go the long way.
+func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
+	const rules = `
+    columns:
+      Name: {blank_is: none, clean: [squeeze, title], recode: {Tern: Little Tern}}
+      Dues: {number: "€1.234,5"}
+      Day: {date: dd/MM/yyyy}
+      Tons: {clean: {no_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
+`
+	r := rand.New(rand.NewPCG(5, 6))
+	var csv strings.Builder
+	csv.WriteString("Name;Dues;Day;Tons\n")
+	pick := func(words ...string) string { return words[r.IntN(len(words))] }
+	for range 30_000 {
+		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)), fmt.Sprint("x", strings.Repeat("y", r.IntN(3)*700)))
+		dues := pick("€1.234,50", "-7", "0", "", "1.23", "012", fmt.Sprintf("%d.%03d,%02d", 1+r.IntN(99), r.IntN(1000), r.IntN(100)), fmt.Sprint(r.Uint64()))
+		day := pick("14/03/2026", "31/02/2026", "1/1/26", "", fmt.Sprintf("%02d/%02d/%04d", r.IntN(32), r.IntN(13), r.IntN(9999)))
+		fmt.Fprintf(&csv, "%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"))
+	}
+	k := kitchen{t, t.TempDir()}
+	alone := k.cook(csv.String(), rules)
+	needed := k.cook(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
+	require.Len(t, needed, len(alone))
+	bad := 0
+	for i := range alone {
+		short, problems, _ := strings.Cut(needed[i], " <")
+		short = short[:strings.LastIndex(short, "|")]
+		if problems != "" {
+			short, bad = short+" <"+problems, bad+1
+		}
+		require.Equal(t, alone[i], short, "row %d", i)
+	}
+	assert.Greater(t, bad, 1000)
+}
+
+// FuzzRules: whatever rule and cell there are, a cell that is cleaned is in its canonical text, which stays the same, and
+// the cell in the file is never changed.
+func FuzzRules(f *testing.F) {
+	for _, rule := range []string{"{clean: [squeeze, upper]}", "{number: '1.234,5', round: 1}", "{date: dd/MM/yyyy}", "{clean: {pattern: '(.)b', with: '$1'}, shorten_to: 3}",
+		"{recode: {a: b}, recode_others: refuse}", "{if_blank: {formula: 'join(\"-\", other, 1/3)'}, default: x}", "{yes_is: y, no_is: n}", "{split: {at: a, into: [P, Q]}}"} {
+		f.Add(rule, " ab\u00a0", "7")
+		f.Add(rule, "1.234,56", "")
+	}
+	f.Fuzz(func(t *testing.T, rule, cell, other string) {
+		recipe, err := recipeOf("    columns: {Cell: "+rule+"}\n", source.Header{Names: []string{"Cell", "Other"}, Line: 1})
+		if err != nil {
+			return
+		}
+		cells := recipe.NewCells()
+		var before []string
+		for range 2 {
+			record := source.Record{Fields: [][]byte{[]byte(cell), []byte(other)}}
+			cells.Clean(&record)
+			require.Equal(t, []string{cell, other}, []string{string(record.Fields[0]), string(record.Fields[1])}, "%s changed its cell", rule)
+			var now []string
+			for i := range recipe.Names() {
+				text, kind, state := cells.Append(nil, i)
+				now = append(now, fmt.Sprint(string(text), kind, state))
+			}
+			for _, b := range cells.Bad() {
+				require.NotEmpty(t, b.Why)
+				now = append(now, fmt.Sprint(b))
+			}
+			if before != nil {
+				require.Equal(t, before, now, "%s of %q", rule, cell)
+			}
+			before = now
+		}
+	})
+}

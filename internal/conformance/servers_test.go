@@ -45,7 +45,7 @@ func (sqliteFile) exec(w *world, name, script string) {
 
 func (sqliteFile) query(w *world, query string) []string {
 	w.Helper()
-	conn, err := sqlite.OpenConn(w.path("db"), sqlite.OpenReadWrite)
+	conn, err := sqlite.OpenConn(w.path(w.db), sqlite.OpenReadWrite)
 	require.NoError(w, err)
 	defer conn.Close()
 	rows := []string{}

@@ -1,6 +1,7 @@
 package clean
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -118,8 +119,8 @@ func (r *Recipe) Names() []string {
 	return names
 }
 
-// Name is what column i is called.
-func (r *Recipe) Name(i int) string { return r.columns[i].name }
+// Name is what column i is called; only: for a condition.
+func (r *Recipe) Name(i int) string { return cmp.Or(r.columns[i].name, "only:") }
 
 // Field is the field of the file from which the cells of column i come, or -1.
 func (r *Recipe) Field(i int) int {

@@ -249,13 +249,13 @@ func (r *rooms) through(all []Cleaning, text []byte) []byte {
 	return text
 }
 
-// inside tells whether part stands in the memory of whole.
+// inside tells whether part stands in the memory of whole, or nowhere.
 func inside(part, whole []byte) bool {
-	if cap(part) == 0 || cap(whole) == 0 {
-		return true
+	if len(part) == 0 || len(whole) == 0 {
+		return len(part) == 0
 	}
 	p, w := uintptr(unsafe.Pointer(unsafe.SliceData(part))), uintptr(unsafe.Pointer(unsafe.SliceData(whole)))
-	return p >= w && p <= w+uintptr(len(whole))
+	return p >= w && p < w+uintptr(len(whole))
 }
 
 // recode puts another value in the place of the cell; false when that ends the cleaning.

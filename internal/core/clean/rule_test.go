@@ -180,6 +180,7 @@ func TestCleanings(t *testing.T) {
 		{"{if_blank: {formula: 'cell * 2'}}", "", "error: need each other: Cell needs Cell"},
 		{"{clean: uper}", "", `error: did you mean "upper"?`},
 		{"{clean: pad}", "", "error: write it with what it needs: {pad: ...}"},
+		{"{clean: {pad: 100000000}}", "", "error: write a whole number from 1 to 10000"},
 		{"{clean: {pad: 2, at: x}}", "", "error: this is no cleaning"},
 		{"{clean: {pattern: '(', with: x}}", "", "error: missing closing"},
 		{"{clean: {pattern: 'a', with: $1}}", "", "error: a group of the pattern that it doesn't have"},
@@ -219,6 +220,20 @@ func TestCleaningTwiceIsCleaningOnce(t *testing.T) {
 		for _, cell := range []string{" a  b ", "É\u0301a", "PM-0101", "o'BRIEN d’or", "\u200b", "ß", "½ ﬁ", "\xff\xfe a"} {
 			once := string(do(nil, []byte(cell)))
 			assert.Equal(t, once, string(do(nil, []byte(once))), "%s of %q", name, cell)
+		}
+	}
+}
+
+// TestCleaningsDoNotMixUpTheirMemory: a chain of cleanings writes to two rooms in turn, whatever the length of the cell.
+func TestCleaningsDoNotMixUpTheirMemory(t *testing.T) {
+	recipe, err := recipeOf("    columns: {Cell: {clean: [upper, lower, {replace: {a: bb}}, upper, {suffix: X}, lower, {no_suffix: x}, {replace: {bb: a}}]}}\n", source.Header{Names: []string{"Cell"}, Line: 1})
+	require.NoError(t, err)
+	cells := recipe.NewCells()
+	for n := 1; n < 300; n++ {
+		for _, cell := range []string{strings.Repeat("a", n), strings.Repeat("Ca", n), strings.Repeat("é", n), strings.Repeat("-", n)} {
+			cells.Clean(&source.Record{Fields: [][]byte{[]byte(cell)}})
+			text, _, _ := cells.Append(nil, 0)
+			require.Equal(t, strings.ToLower(cell), string(text))
 		}
 	}
 }

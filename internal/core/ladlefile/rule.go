@@ -56,12 +56,13 @@ func values(all []Text) []string {
 	return words
 }
 
-// number decodes a whole number from least on.
+// number decodes a whole number from least on, of a size that makes sense.
 func (d *decoder) number(n ast.Node, key string, least int) int {
+	const most = 10_000
 	t := d.scalar(n, key)
 	i, err := strconv.Atoi(t.Value)
-	if err != nil || i < least {
-		d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), fmt.Sprintf("write a whole number of at least %d", least))
+	if err != nil || i < least || i > most {
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), fmt.Sprintf("write a whole number from %d to %d", least, most))
 	}
 	return i
 }

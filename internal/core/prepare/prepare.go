@@ -318,9 +318,6 @@ func (w *writing) chunk(t source.Table, c *source.Chunk) *prepared {
 func (w *writing) problems(t source.Table, r *source.Record, bad []clean.Blamed) (all []aside.Problem) {
 	for _, b := range bad {
 		p := aside.Problem{Column: w.Recipe.Name(b.Column), Cell: b.Cell, Why: b.Why}
-		if p.Column == "" {
-			p.Column = "only:"
-		}
 		if f := w.Recipe.Field(b.Column); f >= 0 {
 			p.At = source.CellName(t, r.Position, f)
 		}

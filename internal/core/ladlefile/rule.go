@@ -269,7 +269,7 @@ var furtherCleanings = []string{"strip", "prefix", "suffix", "no_prefix", "no_su
 // cleaning decodes a cleaning that needs more than its name.
 func (d *decoder) cleaning(n ast.Node) (all []clean.Cleaning) {
 	var pattern, with, at Text
-	width, number := 0, 0
+	width, number, before := 0, 0, len(d.problems)
 	taking := func(make func(string) clean.Cleaning) func(ast.Node) {
 		return func(n ast.Node) { all = append(all, make(d.scalar(n, "a cleaning").Value)) }
 	}
@@ -293,6 +293,8 @@ func (d *decoder) cleaning(n ast.Node) (all []clean.Cleaning) {
 	place := placeOf(n)
 	fill := '0'
 	switch {
+	case len(d.problems) > before:
+		return nil
 	case len(all) > 0 && !pattern.Given() && width == 0 && number == 0 && !with.Given() && !at.Given():
 		return all
 	case pattern.Given() && with.Given() && width == 0 && number == 0 && !at.Given() && all == nil:

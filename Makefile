@@ -27,5 +27,6 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 
 fuzz: ## each fuzz target for half a minute
-	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode; do \
+	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode notation:FuzzNumber \
+		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules; do \
 		go test ./internal/core/$${target%:*} -run - -fuzz $${target#*:} -fuzztime 30s -fuzzminimizetime 10x || exit 1; done

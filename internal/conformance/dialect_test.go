@@ -47,7 +47,7 @@ func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 			doc, r := w.berths(c.input, "code: Code, name: Name, depth: Depth")
 			require.Equal(t, 4, r.status, r.stderr+doc.Why)
 			lines := strings.Split(strings.TrimSpace(strings.ReplaceAll(w.read("in.set-aside.csv"), "\r\n", "\n")), "\n")
-			assert.Contains(t, lines[0], "1 lines of in.csv that ladle set aside, of the input with the sum ")
+			assert.Contains(t, lines[0], "1 line of in.csv that ladle set aside, of the input with the sum ")
 			assert.Equal(t, c.want, lines[1:])
 			assert.Equal(t, []string{"N2|b|2"}, w.query("SELECT code, name, depth FROM berth"))
 		})

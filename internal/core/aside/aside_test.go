@@ -1,11 +1,19 @@
 package aside
 
 import (
+	"context"
+	"errors"
 	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/source"
 )
 
 func TestGroupsSayWhatWouldSolveThem(t *testing.T) {
@@ -62,4 +70,96 @@ func TestGroupsAreFewWhateverThereIs(t *testing.T) {
 		assert.LessOrEqual(t, len(g.First), firstOnes)
 	}
 	assert.EqualValues(t, 15000, total)
+}
+
+// calls opens a table of three files with a line each that is called by its place.
+func calls(t *testing.T, contents ...string) source.Table {
+	dir := t.TempDir()
+	for i, c := range contents {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, fmt.Sprintf("calls-%d.csv", i+1)), []byte(c), 0o600))
+	}
+	table, err := source.Open([]string{filepath.Join(dir, "calls-*.csv")}, source.Asked{})
+	require.NoError(t, err)
+	t.Cleanup(func() { table.Close() })
+	return table
+}
+
+// place writes a set-aside file of a table with the given lines behind its head.
+func place(t *testing.T, table source.Table, lines string) string {
+	path := filepath.Join(t.TempDir(), "calls.set-aside.csv")
+	sum, err := table.Sum()
+	require.NoError(t, err)
+	d := source.DialectOf(table)
+	moved, err := Place(path, Title(2, FileNames(table), sum, "NOT LOADED"), d, func(out io.Writer) error {
+		_, err := io.WriteString(out, Head(d, table.Header())+lines)
+		return err
+	})
+	require.NoError(t, err)
+	require.Empty(t, moved)
+	return path
+}
+
+func TestMendedLinesTakeThePlaceOfTheirOrigin(t *testing.T) {
+	table := calls(t, "Reg,Tons\nR1,a\nR2,2\n", "Reg,Tons\nR3,b\nR4\n")
+	path := place(t, table, "calls-2.csv:2,\"Tons \"\"b\"\" is not a number\",R3,3\ncalls-1.csv:2,why,R1,\"1,5\"\ncalls-2.csv:3,the line has only 1 of 2 fields,R4\n")
+	sum, err := table.Sum()
+	require.NoError(t, err)
+	mended, err := Mend(table, path, sum)
+	require.NoError(t, err)
+	defer mended.Close()
+	require.Error(t, mended.Unused(), "nothing was read yet")
+	var all []string
+	work := func(c *source.Chunk) (lines []string) {
+		var r source.Record
+		for c.Next(&r) {
+			lines = append(lines, fmt.Sprintf("%s %q %s", PlaceOf(mended, r.Position), r.Fields, source.Misshapen(&r, 2)))
+		}
+		return lines
+	}
+	require.NoError(t, source.Each(context.Background(), mended, work, func(_ *source.Chunk, lines []string) error { all = append(all, lines...); return nil }))
+	assert.Equal(t, []string{`calls-1.csv:2 ["R1" "1,5"] `, `calls-1.csv:3 ["R2" "2"] `, `calls-2.csv:2 ["R3" "3"] `, `calls-2.csv:3 ["R4"] the line has only 1 of 2 fields`}, all)
+	require.NoError(t, mended.Unused())
+	both, err := mended.Sum()
+	require.NoError(t, err)
+	assert.NotEqual(t, sum, both, "other rows are another input")
+}
+
+func TestMendedLinesThatFitNothingAreRefused(t *testing.T) {
+	table := calls(t, "Reg,Tons\nR1,a\n", "Reg,Tons\nR3,b\n")
+	sum, err := table.Sum()
+	require.NoError(t, err)
+	for lines, why := range map[string]string{
+		"calls-1.csv:2,x,R1,1\ncalls-1.csv:2,x,R1,2\n": "it has line 2 twice", "calls-3.csv:2,x,R1,1\n": `"calls-3.csv:2" names no line`, "calls-1.csv:0,x,R1,1\n": "names no line",
+		",x,R1,1\n": "names no line", "calls-1.csv:two,x,R1,1\n": "names no line", "calls-1.csv:2\n": "the line has only 1 of 4 fields",
+	} {
+		_, err := Mend(table, place(t, table, lines), sum)
+		assert.ErrorContains(t, err, why, lines)
+	}
+	_, err = Mend(table, place(t, table, ""), strings.Repeat("0", 64))
+	assert.ErrorContains(t, err, "are from another calls-1.csv, calls-2.csv")
+	_, err = Mend(table, filepath.Join(t.TempDir(), "none.csv"), sum)
+	assert.ErrorContains(t, err, "none.csv")
+}
+
+func TestASetAsideFileIsWholeOrAbsent(t *testing.T) {
+	table := calls(t, "Reg,Tons\nR1,a\n")
+	path := place(t, table, "2,x,R1,a\n")
+	whole, err := os.ReadFile(path)
+	require.NoError(t, err)
+	failed := errors.New("the disk is full")
+	_, err = Place(path, "title", source.DialectOf(table), func(out io.Writer) error {
+		_, err := io.WriteString(out, "half a li")
+		return errors.Join(err, failed)
+	})
+	require.ErrorIs(t, err, failed)
+	again, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, string(whole), string(again))
+	left, err := os.ReadDir(filepath.Dir(path))
+	require.NoError(t, err)
+	assert.Len(t, left, 1, "nothing half is left beside it")
+	require.NoError(t, os.WriteFile(path, append(whole, "3,x,R2,b\n"...), 0o600))
+	moved, err := Place(path, "title", source.DialectOf(table), func(io.Writer) error { return nil })
+	require.NoError(t, err)
+	assert.Equal(t, strings.TrimSuffix(path, ".csv")+".edited-1.csv", moved)
 }

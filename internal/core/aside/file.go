@@ -30,7 +30,11 @@ const (
 // Title is the first line of a set-aside file: how many lines of which files, whose SHA-256 is sum, and what became of the
 // others.
 func Title(lines int64, files, sum, others string) string {
-	return fmt.Sprintf("%d lines of %s that ladle set aside, %s %s; %s", lines, files, inputMark, sum[:16], others)
+	what := fmt.Sprintf("%d lines", lines)
+	if lines == 1 {
+		what = "1 line"
+	}
+	return fmt.Sprintf("%s of %s that ladle set aside, %s %s; %s", what, files, inputMark, sum[:16], others)
 }
 
 // Place writes a set-aside file under a title in the dialect d. It is there whole or not at all. A file of an earlier run

@@ -196,11 +196,16 @@ func (n *Number) ScanPlain(cell []byte) (scaled int64, fraction int, ok bool) {
 		}
 	}
 	if c := cell[len(cell)-1]; c < '0' || c > '9' {
-		rest, cut := bytes.CutSuffix(cell, n.behind)
-		if rest = bytes.TrimSuffix(rest, blank); !cut || len(n.behind) == 0 || len(rest) == 0 {
+		end := len(cell) - len(n.behind)
+		if len(n.behind) == 0 || end < 1 || string(cell[end:]) != string(n.behind) {
 			return 0, 0, false
 		}
-		cell = rest
+		if cell = cell[:end]; cell[end-1] == ' ' {
+			cell = cell[:end-1]
+		}
+		if len(cell) == 0 {
+			return 0, 0, false
+		}
 	}
 	if len(cell) > 20 || cell[0] == '0' && len(cell) > 1 && cell[1] != n.point {
 		return 0, 0, false
@@ -212,15 +217,15 @@ func (n *Number) ScanPlain(cell []byte) (scaled int64, fraction int, ok bool) {
 	return scaled, fraction, ok
 }
 
-var blank = []byte(" ")
-
 // plainHead takes a minus and what may stand before a number off.
 func (n *Number) plainHead(cell []byte) (rest []byte, negative, ok bool) {
 	if cell[0] == '-' && !n.brackets && !n.trailing {
 		cell, negative = cell[1:], true
 	}
-	if rest, cut := bytes.CutPrefix(cell, n.before); cut && len(n.before) > 0 {
-		cell = bytes.TrimPrefix(rest, blank)
+	if k := len(n.before); k > 0 && len(cell) > k && string(cell[:k]) == string(n.before) {
+		if cell = cell[k:]; cell[0] == ' ' {
+			cell = cell[1:]
+		}
 	}
 	return cell, negative, len(cell) > 0 && cell[0] >= '0' && cell[0] <= '9'
 }

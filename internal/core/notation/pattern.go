@@ -18,8 +18,8 @@ type Pattern struct {
 	fields []field
 	dated  bool
 	timed  bool
-	pivot  int64  // the first year that two digits can mean
-	layout []byte // of a pattern of digits and ASCII literals only: these, and 0 for a digit; nil for others
+	pivot  int64 // the first year that two digits can mean
+	layout *layout
 }
 
 // field is a part of a pattern: a letter as often as width says, or a literal.
@@ -145,62 +145,105 @@ func (p *Pattern) open() {
 	p.layout = p.fixed()
 }
 
-// fixed is the layout of a pattern whose dates are all of one length and hold digits and ASCII literals only.
-func (p *Pattern) fixed() (layout []byte) {
+// layout is a pattern whose dates are all of one length and hold digits and ASCII literals only.
+type layout struct {
+	length                                 int
+	marks                                  []mark // the literals
+	year, month, day, hour, minute, second int    // where their digits are; 0 for none, else from 1
+}
+
+// mark is a literal character and where it stands.
+type mark struct {
+	at   int
+	char byte
+}
+
+// fixed is the layout of the pattern; nil when it has none.
+func (p *Pattern) fixed() *layout {
+	l := &layout{}
 	for _, f := range p.fields {
-		switch {
-		case f.letter == 0:
+		to, width := (*int)(nil), 2
+		switch f.letter {
+		case 0:
 			for _, c := range f.literal {
-				if c >= utf8.RuneSelf || c == 0 {
+				if c >= utf8.RuneSelf {
 					return nil
 				}
+				l.marks = append(l.marks, mark{l.length, c})
+				l.length++
 			}
-			layout = append(layout, f.literal...)
-		case f.width == 2 && strings.IndexByte("Mdms", f.letter) >= 0, f.width == 4 && f.letter == 'y', f.width == 2 && f.letter == 'H' && p.dated:
-			layout = append(layout, make([]byte, f.width)...)
-		default:
+			continue
+		case 'y':
+			to, width = &l.year, 4
+		case 'M':
+			to = &l.month
+		case 'd':
+			to = &l.day
+		case 'H':
+			to = &l.hour
+		case 'm':
+			to = &l.minute
+		case 's':
+			to = &l.second
+		}
+		if to == nil || f.width != width || !p.dated {
 			return nil
 		}
+		*to = l.length + 1
+		l.length += width
 	}
-	return layout
+	return l
 }
 
 // scanFixed reads a cell by the layout.
 func (p *Pattern) scanFixed(cell []byte) (value.Moment, verdict) {
-	if len(cell) != len(p.layout) {
+	l := p.layout
+	if len(cell) != l.length {
 		return value.Moment{}, another
 	}
-	for i, want := range p.layout {
-		if c := cell[i]; c != want && (want != 0 || c < '0' || c > '9') {
+	for _, m := range l.marks {
+		if cell[m.at] != m.char {
 			return value.Moment{}, another
 		}
 	}
-	var r reading
-	at := 0
-	for i := range p.fields {
-		f := &p.fields[i]
-		if f.letter == 0 {
-			at += len(f.literal)
-			continue
-		}
-		n := int64(cell[at]-'0')*10 + int64(cell[at+1]-'0')
-		switch f.letter {
-		case 'y':
-			r.year = n*100 + int64(cell[at+2]-'0')*10 + int64(cell[at+3]-'0')
-		case 'M':
-			r.month = n
-		case 'd':
-			r.day = n
-		case 'H':
-			r.hour = n
-		case 'm':
-			r.minute = n
-		case 's':
-			r.second = n
-		}
-		at += f.width
+	century, ok := twoDigits(cell[l.year-1:])
+	year, okay := twoDigits(cell[l.year+1:])
+	month, okMonth := twoDigits(cell[l.month-1:])
+	day, okDay := twoDigits(cell[l.day-1:])
+	micros, okTime := l.clock(cell)
+	if !ok || !okay || !okMonth || !okDay || micros == another64 {
+		return value.Moment{}, another
 	}
-	return p.moment(&r)
+	m := value.Moment{Micros: micros, Dated: true, Timed: p.timed}
+	m.Days, ok = value.Days(century*100+year, month, day)
+	if !ok || !okTime {
+		return m, nowhere
+	}
+	return m, read
+}
+
+// another64 stands for a time that has other characters than digits.
+const another64 = -1
+
+// clock reads the time; not ok for one that doesn't exist.
+func (l *layout) clock(cell []byte) (micros int64, ok bool) {
+	var parts [3]int64
+	for i, at := range [3]int{l.hour, l.minute, l.second} {
+		if at == 0 {
+			break
+		}
+		n, digits := twoDigits(cell[at-1:])
+		if !digits {
+			return another64, false
+		}
+		parts[i] = n
+	}
+	return value.Clock(parts[0], parts[1], parts[2]), parts[0] < 24 && parts[1] < 60 && parts[2] < 60
+}
+
+func twoDigits(b []byte) (int64, bool) {
+	x, y := b[0]-'0', b[1]-'0'
+	return int64(x)*10 + int64(y), x <= 9 && y <= 9
 }
 
 func (p *Pattern) String() string { return p.text }
@@ -229,6 +272,11 @@ func (p *Pattern) scan(cell []byte) (value.Moment, verdict) {
 			return m, v
 		} // else a blank of another kind may stand in it
 	}
+	return p.scanFields(cell)
+}
+
+// scanFields reads a cell field by field.
+func (p *Pattern) scanFields(cell []byte) (value.Moment, verdict) {
 	var r reading
 	for i := range p.fields {
 		f := &p.fields[i]

@@ -3,6 +3,7 @@
 package clean
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -53,9 +54,13 @@ type cleaner struct {
 	quick    []quick // of those: a way that reads most cells
 	memos    []*memo // of those without one
 	batch    *value.Batch
-	row      int
+	records  []source.Record // of a block, each with memory of its own
+	fates    []value.State   // of these
+	now      int             // the row that is cleaned
 	problems []problem
 }
+
+const blockRows = 256
 
 type problem struct {
 	row    int
@@ -95,7 +100,8 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 
 // newCleaner makes a cleaner. What other columns or the condition of the input need is cleaned first; the others alone.
 func newCleaner(r *Recipe, columns []Column) *cleaner {
-	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), quick: make([]quick, len(columns)), batch: value.NewBatch(Types(columns))}
+	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), quick: make([]quick, len(columns)), batch: value.NewBatch(Types(columns)),
+		records: make([]source.Record, blockRows), fates: make([]value.State, blockRows)}
 	var first []int
 	if r.only >= 0 {
 		first = append(first, r.only)
@@ -135,39 +141,75 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 	return needed
 }
 
-// chunk cleans the rows of a chunk.
+// chunk cleans the rows of a chunk, block by block.
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.problems = c.problems[:0]
-	tell := func(blame int, raw []byte, why string) {
-		c.problems = append(c.problems, problem{c.row, blame, string(raw), why})
+	for first := 0; ; {
+		n := 0
+		for n < len(c.records) && chunk.Next(&c.records[n]) {
+			n++
+		}
+		if n == 0 {
+			break
+		}
+		c.block(first, n)
+		first += n
 	}
-	var r source.Record
-	for c.row = 0; chunk.Next(&r); c.row++ {
-		c.batch.Columns[Lines].AppendNum(r.Position)
-		if why := source.Misshapen(&r, c.file); why != "" {
-			tell(WholeRow, nil, why)
-			c.pad(-1, value.Bad)
+	slices.SortStableFunc(c.problems, func(a, b problem) int { return cmp.Compare(a.row, b.row) })
+}
+
+func (c *cleaner) tell(blame int, raw []byte, why string) {
+	c.problems = append(c.problems, problem{c.now, blame, string(raw), why})
+}
+
+// block cleans n rows, of which the first has the given number: first what stands together, then each column that stands
+// alone from the first row to the last, since the memory that it needs is at hand then.
+func (c *cleaner) block(first, n int) {
+	for row := range n {
+		c.now = first + row
+		c.fates[row] = c.together(&c.records[row])
+	}
+	for i := range c.columns {
+		if !c.alone[i] {
 			continue
 		}
-		c.cook.row(&r)
-		if !c.keeps() {
-			c.pad(c.only, value.Null)
-			continue
-		}
-		for i := range c.columns {
-			x, to := &c.columns[i], &c.batch.Columns[i+1]
-			if c.alone[i] {
-				c.lone(to, i, &r, tell)
-			} else {
-				c.put(to, x.Type, x.Of, tell)
+		to := &c.batch.Columns[i+1]
+		for row := range n {
+			if c.fates[row] != value.Given {
+				to.AppendState(c.fates[row])
+				continue
 			}
+			c.now = first + row
+			c.lone(to, i, &c.records[row])
 		}
 	}
 }
 
+// together cleans the cells of a record that others need, or that need others, and tells what the others are: Given when
+// they must be cleaned too.
+func (c *cleaner) together(r *source.Record) value.State {
+	c.batch.Columns[Lines].AppendNum(r.Position)
+	if why := source.Misshapen(r, c.file); why != "" {
+		c.tell(WholeRow, nil, why)
+		c.pad(-1, value.Bad)
+		return value.Bad
+	}
+	c.cook.row(r)
+	if !c.keeps() {
+		c.pad(c.only, value.Null)
+		return value.Null
+	}
+	for i := range c.columns {
+		if x := &c.columns[i]; !c.alone[i] {
+			c.put(&c.batch.Columns[i+1], x.Type, x.Of, c.tell)
+		}
+	}
+	return value.Given
+}
+
 // lone cleans a cell that nothing else needs, unless it is remembered.
-func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int, []byte, string)) {
+func (c *cleaner) lone(to *value.Column, i int, r *source.Record) {
 	x := &c.columns[i]
 	column := &c.cook.columns[x.Of]
 	if q := c.quick[i]; q != nil && r.Stored == nil && len(r.Fields[column.from.field]) > 0 && q(to, &x.Type, r.Fields[column.from.field]) {
@@ -176,7 +218,7 @@ func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int,
 	m := c.memos[i]
 	if m == nil || len(r.Faults) > 0 {
 		c.cell(x.Of, column, r)
-		c.put(to, x.Type, x.Of, tell)
+		c.put(to, x.Type, x.Of, c.tell)
 		return
 	}
 	cell, stored := r.Fields[column.from.field], byte(0)
@@ -189,7 +231,7 @@ func (c *cleaner) lone(to *value.Column, i int, r *source.Record, tell func(int,
 		return
 	}
 	c.cell(x.Of, column, r)
-	c.put(to, x.Type, x.Of, tell)
+	c.put(to, x.Type, x.Of, c.tell)
 	if slot != nil {
 		m.keep(slot, hash, cell, stored, to)
 	}
@@ -216,12 +258,14 @@ func (r *Rule) quick() quick {
 	return nil
 }
 
-// pad adds a row without values; false for the condition only.
+// pad adds a row without values to the columns that stand together; false for the condition only.
 func (c *cleaner) pad(only int, s value.State) {
-	for i, x := range c.columns {
-		if to := &c.batch.Columns[i+1]; x.Of == only {
+	for i := range c.columns {
+		switch to := &c.batch.Columns[i+1]; {
+		case c.alone[i]:
+		case c.columns[i].Of == only:
 			to.AppendNum(0)
-		} else {
+		default:
 			to.AppendState(s)
 		}
 	}

@@ -53,11 +53,16 @@ func (m *memo) find(cell []byte, stored byte) (slot *remembered, hash uint32, kn
 	}
 	wide := maphash.Bytes(memoSeed, cell)
 	hash = uint32(wide>>32) | 1
-	slot = &m.slots[wide%memoSlots]
-	if slot.hash == hash && int(slot.length) == len(cell) && slot.stored == stored &&
-		bytes.Equal(m.texts[slot.at:int(slot.at)+len(cell)], cell) {
-		m.hits++
-		return slot, hash, true
+	at := wide % memoSlots
+	for _, i := range [2]uint64{at, at ^ 1} { // both are in one line of the processor's cache
+		if slot = &m.slots[i]; slot.hash == hash && int(slot.length) == len(cell) && slot.stored == stored &&
+			bytes.Equal(m.texts[slot.at:int(slot.at)+len(cell)], cell) {
+			m.hits++
+			return slot, hash, true
+		}
+	}
+	if first := &m.slots[at]; first.hash == 0 || hash&2 != 0 {
+		slot = first
 	}
 	return slot, hash, false
 }

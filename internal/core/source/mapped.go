@@ -37,7 +37,7 @@ func (c *Chunk) mapped(r *Record) bool {
 	if c.maps == nil {
 		return true
 	}
-	c.own = Record{Fields: r.Fields, Faults: r.Faults, Stored: r.Stored}
+	r.own = &readers{r.Fields, r.Faults, r.Stored}
 	r.Fields, r.Faults = r.Fields[:len(r.Fields):len(r.Fields)], r.Faults[:len(r.Faults):len(r.Faults)]
 	for _, m := range c.maps {
 		if !m.Map(r) {
@@ -47,10 +47,17 @@ func (c *Chunk) mapped(r *Record) bool {
 	return true
 }
 
+// readers is the memory of a reader for a record.
+type readers struct {
+	fields [][]byte
+	faults []Fault
+	stored []Stored
+}
+
 // back gives the reader its own memory back.
-func (c *Chunk) back(r *Record) {
-	if c.maps != nil {
-		r.Fields, r.Faults, r.Stored = c.own.Fields, c.own.Faults, c.own.Stored
+func (r *Record) back() {
+	if r.own != nil {
+		r.Fields, r.Faults, r.Stored = r.own.fields, r.own.faults, r.own.stored
 	}
 }
 

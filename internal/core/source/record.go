@@ -28,7 +28,6 @@ type Chunk struct {
 	free   chan []byte // where that goes for another chunk
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 	maps   []Mapping
-	own    Record // memory of the reader, while mappings show other
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -79,7 +78,8 @@ type Record struct {
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
 	Keep bool
 
-	room []byte // for fields that don't stand in the file as they are
+	room []byte   // for fields that don't stand in the file as they are
+	own  *readers // while mappings show other memory
 }
 
 // Fault is a cell that can't be trusted.
@@ -111,7 +111,7 @@ func (c *Chunk) Next(r *Record) bool {
 }
 
 func (c *Chunk) next(r *Record) bool {
-	c.back(r)
+	r.back()
 	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
 	if !r.Keep {
 		r.room = r.room[:0]

@@ -192,3 +192,25 @@ func FuzzFormula(f *testing.F) {
 		assert.NotContains(t, err.Error(), "interface conversion", "%q", text)
 	})
 }
+
+func TestPlainNames(t *testing.T) {
+	for name, want := range map[string]string{"Reg. No.": "reg_no", "Dues per ton": "dues_per_ton", "GT": "gt", " Länge (m) ": "länge_m", "2026 dues": "_2026_dues", "---": "", "call_id": "call_id"} {
+		assert.Equal(t, want, PlainName(name), name)
+	}
+}
+
+// TestFormulasThatAreLongAreRefusedOrComputed: nothing in a formula takes more than its own length.
+func TestFormulasThatAreLongAreRefusedOrComputed(t *testing.T) {
+	m := machine(t)
+	for _, text := range []string{strings.Repeat("(", 5000) + "1" + strings.Repeat(")", 5000), "1" + strings.Repeat(" + 1", 3000), "tons" + strings.Repeat(" * 99999999999999999", 500), strings.Repeat("-", 3000) + "1"} {
+		f, err := Compile(text, columns())
+		if err != nil {
+			var advised fault.Advised
+			assert.ErrorAs(t, err, &advised)
+			continue
+		}
+		v, err := m.Run(f)
+		var refused Refused
+		assert.True(t, err == nil && !v.Blank || errors.As(err, &refused))
+	}
+}

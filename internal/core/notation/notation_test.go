@@ -194,3 +194,29 @@ func FuzzPattern(f *testing.F) {
 		assert.Equal(t, string(text), string(value.AppendMoment(nil, back)))
 	})
 }
+
+func TestFittingFollowsWhatCellsTell(t *testing.T) {
+	for _, c := range []struct {
+		cells []string
+		want  []string
+	}{
+		{[]string{"2026-03-14"}, []string{"yyyy-MM-dd"}},
+		{[]string{"20260314", "20261231"}, []string{"yyyyMMdd"}},
+		{[]string{"14.3.2026", "1.12.2026"}, []string{"d.M.yyyy"}},
+		{[]string{"3/14/2026", "3/4/2026"}, []string{"M/d/yyyy"}},
+		{[]string{"14 March 2026"}, []string{"d MMMM yyyy"}},
+		{[]string{"14-Mar-2026"}, []string{"d-MMM-yyyy"}},
+		{[]string{"Mar 14, 2026 3:10 PM"}, []string{"MMM d, yyyy h:mm a"}},
+		{[]string{"2026-03-14T03:10:00+01:00", "2026-03-14T03:10:00Z"}, []string{"yyyy-MM-dd'T'HH:mm:ssXXX"}},
+		{[]string{"14/03/26"}, []string{"dd/MM/yy"}},
+		{[]string{"2026-03-14", "14/03/2026"}, nil},
+		{nil, nil},
+	} {
+		assert.Equal(t, c.want, Fitting(c.cells, 1), "%q", c.cells)
+	}
+	for _, p := range usual {
+		again, err := NewPattern(p.String(), CenturyFrom())
+		require.NoError(t, err)
+		assert.Equal(t, p, again)
+	}
+}

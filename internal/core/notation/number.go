@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/value"
@@ -346,59 +345,4 @@ func digitsOnly(b []byte) bool {
 		}
 	}
 	return true
-}
-
-// unlikely tells what hardly stands around a number.
-func unlikely(r rune) bool { return unicode.IsControl(r) || strings.ContainsRune(`/:[]{}"`, r) }
-
-// Guess gives an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
-func Guess(cell string) string {
-	body, open := strings.CutPrefix(cell, "(")
-	body, closed := strings.CutSuffix(body, ")")
-	if open != closed {
-		return ""
-	}
-	first, last := strings.IndexAny(body, "0123456789"), strings.LastIndexAny(body, "0123456789")
-	if first < 0 {
-		return ""
-	}
-	before, behind := strings.Trim(body[:first], " -"+minus), body[last+1:]
-	number := body[first : last+1]
-	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsFunc(before+behind, unlikely) {
-		return ""
-	}
-	marks := strings.FieldsFunc(number, func(r rune) bool { return r >= '0' && r <= '9' })
-	example := "1234"
-	if len(marks) > 0 {
-		group, point := "", marks[len(marks)-1]
-		tail := len(number) - strings.LastIndex(number, point) - len(point)
-		if len(marks) > 1 {
-			group = marks[0]
-		}
-		if group == point { // only thousands
-			point = ""
-		}
-		if len(marks) == 1 && (tail == 3 || !strings.ContainsAny(point, ".,")) {
-			group, point = point, "" // 1,234: thousands, unless other cells tell more
-		}
-		example = "1" + group + "234"
-		switch {
-		case point != "":
-			example += point + "50"
-		case group == "," || group == ".":
-			example += map[string]string{",": ".", ".": ","}[group] + "50"
-		}
-	}
-	example = before + example + behind
-	if open {
-		example = "(" + example + ")"
-	}
-	n, err := NumberLike(example)
-	if err != nil {
-		return ""
-	}
-	if _, _, err := n.Scan(nil, []byte(cell)); err != nil {
-		return ""
-	}
-	return example
 }

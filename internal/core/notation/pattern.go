@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"ladle/internal/core/fault"
@@ -143,107 +142,6 @@ func (p *Pattern) open() {
 		f.open = last || p.fields[i+1].letter == 0 || p.fields[i+1].letter == 'a'
 	}
 	p.layout = p.fixed()
-}
-
-// layout is a pattern whose dates are all of one length and hold digits and ASCII literals only.
-type layout struct {
-	length                                 int
-	marks                                  []mark // the literals
-	year, month, day, hour, minute, second int    // where their digits are; 0 for none, else from 1
-}
-
-// mark is a literal character and where it stands.
-type mark struct {
-	at   int
-	char byte
-}
-
-// fixed is the layout of the pattern; nil when it has none.
-func (p *Pattern) fixed() *layout {
-	l := &layout{}
-	for _, f := range p.fields {
-		to, width := (*int)(nil), 2
-		switch f.letter {
-		case 0:
-			for _, c := range f.literal {
-				if c >= utf8.RuneSelf {
-					return nil
-				}
-				l.marks = append(l.marks, mark{l.length, c})
-				l.length++
-			}
-			continue
-		case 'y':
-			to, width = &l.year, 4
-		case 'M':
-			to = &l.month
-		case 'd':
-			to = &l.day
-		case 'H':
-			to = &l.hour
-		case 'm':
-			to = &l.minute
-		case 's':
-			to = &l.second
-		}
-		if to == nil || f.width != width || !p.dated {
-			return nil
-		}
-		*to = l.length + 1
-		l.length += width
-	}
-	return l
-}
-
-// scanFixed reads a cell by the layout.
-func (p *Pattern) scanFixed(cell []byte) (value.Moment, verdict) {
-	l := p.layout
-	if len(cell) != l.length {
-		return value.Moment{}, another
-	}
-	for _, m := range l.marks {
-		if cell[m.at] != m.char {
-			return value.Moment{}, another
-		}
-	}
-	century, ok := twoDigits(cell[l.year-1:])
-	year, okay := twoDigits(cell[l.year+1:])
-	month, okMonth := twoDigits(cell[l.month-1:])
-	day, okDay := twoDigits(cell[l.day-1:])
-	micros, okTime := l.clock(cell)
-	if !ok || !okay || !okMonth || !okDay || micros == another64 {
-		return value.Moment{}, another
-	}
-	m := value.Moment{Micros: micros, Dated: true, Timed: p.timed}
-	m.Days, ok = value.Days(century*100+year, month, day)
-	if !ok || !okTime {
-		return m, nowhere
-	}
-	return m, read
-}
-
-// another64 stands for a time that has other characters than digits.
-const another64 = -1
-
-// clock reads the time; not ok for one that doesn't exist.
-func (l *layout) clock(cell []byte) (micros int64, ok bool) {
-	var parts [3]int64
-	for i, at := range [3]int{l.hour, l.minute, l.second} {
-		if at == 0 {
-			break
-		}
-		n, digits := twoDigits(cell[at-1:])
-		if !digits {
-			return another64, false
-		}
-		parts[i] = n
-	}
-	return value.Clock(parts[0], parts[1], parts[2]), parts[0] < 24 && parts[1] < 60 && parts[2] < 60
-}
-
-func twoDigits(b []byte) (int64, bool) {
-	x, y := b[0]-'0', b[1]-'0'
-	return int64(x)*10 + int64(y), x <= 9 && y <= 9
 }
 
 func (p *Pattern) String() string { return p.text }
@@ -511,42 +409,3 @@ func (d *Dates) ScanPlain(cell []byte) (m value.Moment, ok bool) {
 func (d *Dates) Fixed() bool { return len(d.patterns) > 0 && d.patterns[0].layout != nil }
 
 func (d *Dates) String() string { return strings.TrimPrefix(d.refusal.Error(), "is not a date like ") }
-
-// usual are the patterns that are proposed for cells; those between which only the day tells stand beside each other.
-var usual = func() (all []*Pattern) {
-	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd", "yyyyMMdd",
-		"d/M/yyyy", "M/d/yyyy", "d.M.yyyy", "d MMM yyyy", "d MMMM yyyy", "MMM d, yyyy", "MMMM d, yyyy", "d-MMM-yyyy",
-		"dd/MM/yy", "MM/dd/yy", "dd.MM.yy", "d-MMM-yy"}
-	times := []string{"", " HH:mm", " HH:mm:ss", " h:mm a", " H:mm", "'T'HH:mm:ssXXX", "'T'HH:mm"}
-	for _, day := range days {
-		for _, time := range times {
-			p, err := NewPattern(day+time, CenturyFrom())
-			if err == nil {
-				all = append(all, p)
-			}
-		}
-	}
-	return all
-}()
-
-// CenturyFrom is the first year that two digits mean when eighty of a hundred years lie behind (LDML, yy).
-func CenturyFrom() int { return time.Now().Year() - 80 }
-
-// Fitting lists the usual patterns by which all cells are dates, at most most of them.
-func Fitting(cells []string, most int) []string {
-	var fit []string
-	for _, p := range usual {
-		if len(fit) == most {
-			break
-		}
-		all := len(cells) > 0
-		for _, c := range cells {
-			_, v := p.scan([]byte(c))
-			all = all && v == read
-		}
-		if all {
-			fit = append(fit, p.text)
-		}
-	}
-	return fit
-}

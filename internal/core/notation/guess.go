@@ -1,0 +1,102 @@
+package notation
+
+import (
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+)
+
+// unlikely tells what hardly stands around a number.
+func unlikely(r rune) bool { return unicode.IsControl(r) || strings.ContainsRune(`/:[]{}"`, r) }
+
+// Guess gives an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
+func Guess(cell string) string {
+	body, open := strings.CutPrefix(cell, "(")
+	body, closed := strings.CutSuffix(body, ")")
+	if open != closed {
+		return ""
+	}
+	first, last := strings.IndexAny(body, "0123456789"), strings.LastIndexAny(body, "0123456789")
+	if first < 0 {
+		return ""
+	}
+	before, behind := strings.Trim(body[:first], " -"+minus), body[last+1:]
+	number := body[first : last+1]
+	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsFunc(before+behind, unlikely) {
+		return ""
+	}
+	marks := strings.FieldsFunc(number, func(r rune) bool { return r >= '0' && r <= '9' })
+	example := "1234"
+	if len(marks) > 0 {
+		group, point := "", marks[len(marks)-1]
+		tail := len(number) - strings.LastIndex(number, point) - len(point)
+		if len(marks) > 1 {
+			group = marks[0]
+		}
+		if group == point { // only thousands
+			point = ""
+		}
+		if len(marks) == 1 && (tail == 3 || !strings.ContainsAny(point, ".,")) {
+			group, point = point, "" // 1,234: thousands, unless other cells tell more
+		}
+		example = "1" + group + "234"
+		switch {
+		case point != "":
+			example += point + "50"
+		case group == "," || group == ".":
+			example += map[string]string{",": ".", ".": ","}[group] + "50"
+		}
+	}
+	example = before + example + behind
+	if open {
+		example = "(" + example + ")"
+	}
+	n, err := NumberLike(example)
+	if err != nil {
+		return ""
+	}
+	if _, _, err := n.Scan(nil, []byte(cell)); err != nil {
+		return ""
+	}
+	return example
+}
+
+// usual are the patterns that are proposed for cells; those between which only the day tells stand beside each other.
+var usual = func() (all []*Pattern) {
+	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd", "yyyyMMdd",
+		"d/M/yyyy", "M/d/yyyy", "d.M.yyyy", "d MMM yyyy", "d MMMM yyyy", "MMM d, yyyy", "MMMM d, yyyy", "d-MMM-yyyy",
+		"dd/MM/yy", "MM/dd/yy", "dd.MM.yy", "d-MMM-yy"}
+	times := []string{"", " HH:mm", " HH:mm:ss", " h:mm a", " H:mm", "'T'HH:mm:ssXXX", "'T'HH:mm"}
+	for _, day := range days {
+		for _, time := range times {
+			p, err := NewPattern(day+time, CenturyFrom())
+			if err == nil {
+				all = append(all, p)
+			}
+		}
+	}
+	return all
+}()
+
+// CenturyFrom is the first year that two digits mean when eighty of a hundred years lie behind (LDML, yy).
+func CenturyFrom() int { return time.Now().Year() - 80 }
+
+// Fitting lists the usual patterns by which all cells are dates, at most most of them.
+func Fitting(cells []string, most int) []string {
+	var fit []string
+	for _, p := range usual {
+		if len(fit) == most {
+			break
+		}
+		all := len(cells) > 0
+		for _, c := range cells {
+			_, v := p.scan([]byte(c))
+			all = all && v == read
+		}
+		if all {
+			fit = append(fit, p.text)
+		}
+	}
+	return fit
+}

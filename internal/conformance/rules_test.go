@@ -223,3 +223,17 @@ func TestMendedIsSaidRight(t *testing.T) {
 	r := w.run("try", "f.ladle.yaml", "--db", "db", "--mended", "a=lines.csv", "--mended", "a=lines.csv")
 	assert.NotEqual(t, 0, r.status)
 }
+
+// TestMendingLoadsNothingTwice: an input for a table without a key is the same one when some of its lines are mended.
+func TestMendingLoadsNothingTwice(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, quays)
+	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,5\nR2,N1,x\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {stay: {from: in, key: none, columns: {reg_no: Reg, berth: Berth, tons: Tons}}}\nset_aside_limit: any\n")
+	doc, _ := w.load("load")
+	require.Equal(t, 4, doc.Status)
+	w.write("in.set-aside.csv", strings.Replace(w.read("in.set-aside.csv"), ",x", ",7", 1))
+	doc, _ = w.load("load", "--mended", "in.set-aside.csv")
+	assert.Equal(t, 1, doc.Status)
+	assert.Contains(t, doc.Why, "was loaded into stay before")
+	assert.Equal(t, []string{"R1|5"}, w.query("SELECT reg_no, tons FROM stay"))
+}

@@ -3,8 +3,6 @@ package aside
 import (
 	"bytes"
 	"cmp"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
@@ -20,7 +18,8 @@ import (
 	"ladle/internal/core/source"
 )
 
-// Mended is a table with some of its lines replaced by those of a set-aside file that a person has mended.
+// Mended is a table with some of its lines replaced by those of a set-aside file that a person has mended. Its Sum is still
+// that of the input: it is the same input that must not be loaded twice where rows have no key.
 type Mended struct {
 	source.Table               // with the lines replaced
 	original     source.Table  // without
@@ -195,6 +194,9 @@ func (m *Mended) row(l line) (mendedRow, error) {
 	return m.rows[l.row], nil
 }
 
+// Path is that of the mended lines.
+func (m *Mended) Path() string { return m.file.Files()[0].Path }
+
 // Behind is the input as it stands in its files.
 func (m *Mended) Behind() source.Table { return m.original }
 
@@ -209,17 +211,6 @@ func (m *Mended) Unused() error {
 		}
 	}
 	return nil
-}
-
-// Sum is the SHA-256 of the sums of the input and of the mended lines.
-func (m *Mended) Sum() (string, error) {
-	input, err := m.original.Sum()
-	if err != nil {
-		return "", err
-	}
-	lines, err := m.file.Sum()
-	both := sha256.Sum256([]byte(input + lines))
-	return hex.EncodeToString(both[:]), err
 }
 
 // Close closes the input and the file.

@@ -147,13 +147,15 @@ func (r *Recipe) Find(name string) []int { return source.Header{Names: r.Names()
 func (r *Recipe) Only() int { return r.only }
 
 // add adds a column with a name of its own.
-func (m *maker) add(name Said, c column) int {
+func (m *maker) add(name Said, c column) {
+	if name.Text == "" {
+		m.wrong(name, fault.Advised{What: "a column needs a name", Do: "write it before the colon"})
+	}
 	if len(m.Find(name.Text)) > 0 {
 		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is a column %q already", name.Text), Do: "choose another name"})
 	}
 	c.name, c.made = name.Text, true
 	m.columns = append(m.columns, c)
-	return len(m.columns) - 1
 }
 
 // split adds the columns that are parts of others.

@@ -329,6 +329,7 @@ func TestRulesThatDoNotFit(t *testing.T) {
 		"new_columns: {berth: '1'}":                              `there is a column "berth" already`,
 		"new_columns: {A: b, B: '1'}":                            "there is no column \"b\"",
 		"new_columns: {A: {join: [Berth, Dock]}}":                `there is no column "Dock"`,
+		"new_columns: {'': '1'}":                                 "a column needs a name",
 		"new_columns: {A: {with: x}}":                            "needs a formula or a join",
 		"only: berth":                                            "only: needs a condition, and this is a text",
 		"only: berth == quay":                                    `is the name of several columns: Quay, Quay`,

@@ -229,7 +229,7 @@ func (r *rewriter) operation(n ast.Node, operator string, operands ...ast.Node) 
 func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 	if name == "col" {
 		if len(n.Arguments) == 1 {
-			if s, ok := n.Arguments[0].(*ast.StringNode); ok {
+			if s, ok := n.Arguments[0].(*ast.StringNode); ok && s.Value != "" {
 				return r.column(n, s.Value, false)
 			}
 		}

@@ -143,6 +143,7 @@ func FuzzDecode(f *testing.F) {
 	f.Add([]byte(sample))
 	f.Add([]byte("ladle: 1\ninputs: {a: {file: |\n  x\n}}"))
 	f.Add([]byte("- *x\n"))
+	f.Add([]byte("ladle: 1\ninputs: {a: {file: x, columns: {A: {clean: [trim, {pad: 3}, {pattern: '(a)', with: $1}], split: {at: x, into: [B, C]}, recode: {a: b}}}, new_columns: {X: a + 1, Y: {join: [A], date: [dd/MM/yy]}}, only: a > 1, time_zone: UTC}}\n"))
 	f.Fuzz(func(t *testing.T, source []byte) {
 		if _, err := Decode("f", source); err != nil {
 			require.NotEmpty(t, fault.ProblemsOf(err))

@@ -57,3 +57,12 @@ func (r *run) mendedInput(said string) (feed int, path string, err error) {
 	return 0, "", fault.New(fault.Wrong, fmt.Sprintf("it isn't clear from which input the lines of --mended %s are", said),
 		fmt.Sprintf("write --mended INPUT=%s, with one of: %s", said, strings.Join(names, ", ")))
 }
+
+// noteMended says which files of mended lines have done their work.
+func (r *run) noteMended() {
+	for i, s := range r.sources {
+		if m, ok := s.(*aside.Mended); ok && r.report.Inputs[i].SetAside == 0 {
+			r.report.Notes = append(r.report.Notes, fmt.Sprintf("all lines of %s are loaded; it isn't needed any more", m.Path()))
+		}
+	}
+}

@@ -409,6 +409,7 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[
 		return errors.Join(err, r.placeAside(j, false))
 	}
 	r.report.Outcome = Loaded
+	r.noteMended()
 	return nil
 }
 

@@ -54,7 +54,7 @@ type cleaner struct {
 	quick    []quick // of those: a way that reads most cells
 	memos    []*memo // of those without one
 	batch    *value.Batch
-	records  []source.Record // of a block, each with memory of its own
+	records  []source.Record // of a block
 	fates    []value.State   // of these
 	now      int             // the row that is cleaned
 	problems []problem
@@ -145,6 +145,9 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.problems = c.problems[:0]
+	for i := range c.records { // all of a block must be good at a time
+		c.records[i] = source.Record{Keep: true}
+	}
 	for first := 0; ; {
 		n := 0
 		for n < len(c.records) && chunk.Next(&c.records[n]) {

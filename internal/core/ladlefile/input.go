@@ -2,6 +2,8 @@ package ladlefile
 
 import (
 	"fmt"
+	"strings"
+	"unicode"
 
 	"github.com/goccy/go-yaml/ast"
 )
@@ -9,6 +11,9 @@ import (
 func (d *decoder) inputs(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "inputs:") {
 		in := &Input{Name: e.key}
+		if n := e.key.Value; n == "" || n[0] == '.' || strings.ContainsAny(n, "/\\:*?\"<>|") || strings.ContainsFunc(n, unicode.IsControl) {
+			d.problem(e.key.Place, fmt.Sprintf("an input can't be called %q", n), "its name is also that of files, so write letters, digits, blanks and - or _")
+		}
 		var columns, made ast.Node // decoded once the zone is known
 		d.fields(e.value, "an input", map[string]func(ast.Node){
 			"file":        func(n ast.Node) { d.files(in, n) },

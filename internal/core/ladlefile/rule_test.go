@@ -110,3 +110,15 @@ tables: {t: {from: in, columns: {a: A}}}
 	assert.Equal(t, "; ", in.Made[1].With)
 	assert.Len(t, in.Made[1].Rule.Clean, 1)
 }
+
+// TestInputsHaveNamesThatFilesCanHave: set-aside and prepared files are called like their input.
+func TestInputsHaveNamesThatFilesCanHave(t *testing.T) {
+	for name, fits := range map[string]bool{"calls": true, "Port calls 2026-03": true, "reçus": true, "'../calls'": false, "a/b": false, `'a\b'`: false, "''": false, ".calls": false, `"a\tb"`: false, "'a:b'": false} {
+		_, err := Decode("f", []byte("ladle: 1\ninputs: {"+name+": {file: in.csv}}\ntables: {t: {from: "+name+", columns: {a: b}}}\n"))
+		if fits {
+			assert.NoError(t, err, name)
+		} else {
+			assert.ErrorContains(t, err, "an input can't be called", name)
+		}
+	}
+}

@@ -41,8 +41,8 @@ func root(asJSON *bool) *cli.Command {
 		Name:      "ladle",
 		Usage:     "put CSV files and workbooks into related tables that already hold rows",
 		UsageText: "ladle COMMAND [OPTIONS]",
-		Description: "ladle reads files, puts lookup rows in before the rows that point at them, adds nothing twice, and\n" +
-			"proves before it commits that what is in the database is what was in the files.\n" +
+		Description: "ladle reads files, cleans their values, puts lookup rows in before the rows that point at them, adds\n" +
+			"nothing twice, and proves before it commits that what is in the database is what was in the files.\n" +
 			"A load either balances to the last cell and commits, or changes nothing and says why.\n\n" +
 			"Exit status: 0 done; 1 the data is refused, nothing changed; 2 the command line or the ladle file is\n" +
 			"wrong, or you said no; 3 a file or the database failed, nothing changed; 4 loaded, with lines set\n" +

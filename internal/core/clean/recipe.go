@@ -27,7 +27,6 @@ type Recipe struct {
 // column is a column of a recipe.
 type column struct {
 	name  string
-	made  bool // by the ladle file, with a name of its own
 	rule  Rule
 	bare  bool // nothing is done with its cells
 	fills []*fill
@@ -154,7 +153,7 @@ func (m *maker) add(name Said, c column) {
 	if len(m.Find(name.Text)) > 0 {
 		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is a column %q already", name.Text), Do: "choose another name"})
 	}
-	c.name, c.made = name.Text, true
+	c.name = name.Text
 	m.columns = append(m.columns, c)
 }
 

@@ -79,8 +79,8 @@ var usual = func() (all []*Pattern) {
 	return all
 }()
 
-// CenturyFrom is the first year that two digits mean when eighty of a hundred years lie behind (LDML, yy).
-func CenturyFrom() int { return time.Now().Year() - 80 }
+// CenturyFrom is the first year that two digits mean when twenty of a hundred years lie ahead (LDML, yy).
+func CenturyFrom() int { return time.Now().Year() - 79 }
 
 // Fitting lists the usual patterns by which all cells are dates, at most most of them.
 func Fitting(cells []string, most int) []string {

@@ -199,7 +199,7 @@ func (p *Pattern) take(f *field, cell []byte, r *reading) (rest []byte, ok bool)
 		return p.takeYear(f, cell, r)
 	case 'M':
 		if f.width > 2 {
-			return takeName(cell, monthNames[:], f.width == 4, &r.month)
+			return takeName(cell, Months[:], f.width == 4, &r.month)
 		}
 		return takeNumber(f, cell, 2, &r.month)
 	case 'd':
@@ -268,7 +268,8 @@ func (p *Pattern) takeYear(f *field, cell []byte, r *reading) ([]byte, bool) {
 	return rest, ok
 }
 
-var monthNames = [...]string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+// Months are the English names of the months, in small letters.
+var Months = [12]string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
 
 var weekdayNames = [...]string{"monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"}
 

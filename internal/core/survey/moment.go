@@ -3,7 +3,8 @@ package survey
 import (
 	"bytes"
 	"strings"
-	"time"
+
+	"ladle/internal/core/notation"
 )
 
 // minute reads 2026-03-31 15:04, the form of dates with times that is met most; false for anything else.
@@ -184,10 +185,10 @@ func (r *seen) numeric(parts [3][]byte, separator byte) {
 
 // century puts a year of two digits into the hundred years of which eighty lie behind (LDML, date format pattern yy).
 func century(year int) int {
-	now := time.Now().Year()
-	full := now - now%100 + year
-	if full > now+20 {
-		full -= 100
+	first := notation.CenturyFrom()
+	full := first - first%100 + year
+	if full < first {
+		full += 100
 	}
 	return full
 }
@@ -242,15 +243,13 @@ func monthOf(text []byte) int {
 		return 0
 	}
 	start := [3]byte{text[0] | 0x20, text[1] | 0x20, text[2] | 0x20}
-	for m, name := range months {
+	for m, name := range notation.Months {
 		if start == [3]byte([]byte(name[:3])) && (len(text) == 3 || strings.EqualFold(string(text), name)) {
 			return m + 1
 		}
 	}
 	return 0
 }
-
-var months = [12]string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
 
 // readTime reads 15:04, 15:04:05 with a fraction, a zone or AM and PM behind, and gives its pattern.
 func readTime(text []byte) (micros int64, pattern string, ok bool) {

@@ -8,6 +8,7 @@ import (
 
 	"ladle/internal/core/formula"
 	"ladle/internal/core/source"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -208,8 +209,11 @@ func (r *Recipe) clashes(t source.Table, level int) {
 				if here.File != there.File {
 					one, other = here.Short(), there.Short()
 				}
-				g.clash = fmt.Sprintf("rows with the same %s don't agree: %s has %q, %s %q", names, one, g.text, other, g.other)
+				g.clash = fmt.Sprintf("rows with the same %s don't agree: %s has %q, %s %q", names, one, shown(g.text), other, shown(g.other))
 			}
 		}
 	}
 }
+
+// shown is a value in messages, which stay readable when it is long.
+func shown(value string) []byte { return text.Shortened([]byte(value), 80) }

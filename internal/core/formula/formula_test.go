@@ -2,6 +2,7 @@ package formula
 
 import (
 	"errors"
+	"os"
 	"strings"
 	"testing"
 
@@ -212,5 +213,17 @@ func TestFormulasThatAreLongAreRefusedOrComputed(t *testing.T) {
 		v, err := m.Run(f)
 		var refused Refused
 		assert.True(t, err == nil && !v.Blank || errors.As(err, &refused))
+	}
+}
+
+// TestEveryFunctionIsDocumented: the table in the docs and the program name the same.
+func TestEveryFunctionIsDocumented(t *testing.T) {
+	docs, err := os.ReadFile("../../../docs/cleaning.md")
+	require.NoError(t, err)
+	for _, name := range functionNames {
+		assert.Contains(t, string(docs), "`"+name+"(")
+	}
+	for operator := range operators {
+		assert.Contains(t, string(docs), strings.TrimPrefix(operator, "unary "))
 	}
 }

@@ -55,9 +55,6 @@ var functions = map[string]function{
 
 var functionNames = append(slices.Sorted(maps.Keys(functions)), "col")
 
-// Functions lists what formulas can call.
-func Functions() []string { return slices.Clone(functionNames) }
-
 func written(s string) *Value { return &Value{Kind: Text, Text: s, Blank: s == ""} }
 
 func whole(n int64) *Value {

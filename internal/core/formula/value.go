@@ -9,6 +9,7 @@ import (
 
 	"github.com/cockroachdb/apd/v3"
 
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -93,12 +94,15 @@ func (v *Value) String() string {
 	return v.Text
 }
 
+const mostShown = 80 // characters of a value in messages
+
 // label is the value in messages: its column and the cell.
 func (v *Value) label() string {
+	cell := text.Shortened([]byte(v.String()), mostShown)
 	if v.From == "" {
-		return fmt.Sprintf("%q", v.String())
+		return fmt.Sprintf("%q", cell)
 	}
-	return fmt.Sprintf("%s %q", v.From, v.String())
+	return fmt.Sprintf("%s %q", v.From, cell)
 }
 
 // as gives v as a value of a kind: a text stands for the number or moment that it is in its plain form.

@@ -26,23 +26,24 @@ func loadCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "load",
 		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--again] [--json]",
+		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
-			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing"},
+			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing; new names that look like others are not added, and nothing is removed"},
+			&cli.BoolFlag{Name: "allow-removal", Usage: "with --yes, remove the rows that gone_from_file: finds"},
 			mendedFlag(),
 			againFlag(),
 			jsonFlag(asJSON),
 		},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended")}
+			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended"), Removal: c.Bool("allow-removal")}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
 						"give --yes to load without being asked, or see first what would be done with: ladle try")
 				}
-				o.Ask = ask
+				o.Ask, o.AskSimilar = ask, askSimilar
 			}
 			return runLoad(ctx, c, o)
 		},
@@ -53,17 +54,26 @@ func tryCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:         "try",
 		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db DATABASE [--mended FILE] [--again] [--json]",
-		Flags:        []cli.Flag{databaseFlag(), mendedFlag(), againFlag(), jsonFlag(asJSON)},
+		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--json]",
+		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), jsonFlag(asJSON)},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended")})
+			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended"), First: c.Int64("first")})
 		},
 	}
 }
 
 func mendedFlag() cli.Flag {
 	return &cli.StringSliceFlag{Name: "mended", Usage: "put the lines of `FILE`, a set-aside file that you have mended, in the place of those in the input"}
+}
+
+func firstFlag() cli.Flag {
+	return &cli.Int64Flag{Name: "first", Usage: "read only the first `N` rows of each input", Validator: func(n int64) error {
+		if n < 1 {
+			return fault.New(fault.Wrong, fmt.Sprintf("--first can't be %d", n), "give a number of rows, from 1")
+		}
+		return nil
+	}}
 }
 
 func againFlag() cli.Flag {
@@ -78,6 +88,15 @@ func jsonFlag(asJSON *bool) cli.Flag {
 func ask(ctx context.Context, r *load.Report) (bool, error) {
 	showPlan(term.NewScreen(os.Stderr), r)
 	return term.Ask(ctx, "\nLoad this?")
+}
+
+// askSimilar asks whether a name that looks like another one is added.
+func askSimilar(ctx context.Context, p load.Similar) (bool, error) {
+	which := "is there"
+	if p.New {
+		which = "is new too"
+	}
+	return term.Ask(ctx, term.Safe(fmt.Sprintf("%q would be a new name in %s, and looks like %q, which %s. Add it?", p.Name, p.Table, p.Like, which)))
 }
 
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
@@ -122,6 +141,12 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 		o.Ask = func(ctx context.Context, r *load.Report) (bool, error) {
 			progress.Clear()
 			return answer(ctx, r)
+		}
+	}
+	if answer := o.AskSimilar; answer != nil {
+		o.AskSimilar = func(ctx context.Context, p load.Similar) (bool, error) {
+			progress.Clear()
+			return answer(ctx, p)
 		}
 	}
 	return load.Run(ctx, file, db, o)

@@ -46,9 +46,8 @@ func showSteps(s *term.Screen, r *load.Report) {
 	default:
 		s.Title("Steps, in the order of loading")
 	}
-	out := slices.ContainsFunc(r.Steps, func(s load.StepReport) bool { return s.Tally.LeftOut > 0 })
-	t := term.Table{Header: []string{"", "table", "from", "read", "added", "kept", "repeated", "left out", "aside", "key"},
-		Numbers: []int{0, 3, 4, 5, 6, 7, 8}}
+	t := term.Table{Header: []string{"", "table", "from", "read", "added", "updated", "unchanged", "kept", "repeated", "left out", "aside", "removed", "key"},
+		Numbers: []int{0, 3, 4, 5, 6, 7, 8, 9, 10, 11}}
 	for i, step := range r.Steps {
 		table := step.Table
 		if step.Step != table {
@@ -59,20 +58,59 @@ func showSteps(s *term.Screen, r *load.Report) {
 			key = "none"
 		}
 		y := step.Tally
-		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Kept),
-			count(y.Repeated), count(y.LeftOut), count(y.SetAside), key})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Updated), count(y.Unchanged),
+			count(y.Kept), count(y.Repeated), count(y.LeftOut), count(y.SetAside), count(step.Removed), key})
 	}
-	note := "kept: the key is in the table already; repeated: an equal line stands in the file"
-	if out {
-		note += "; left out: by only:"
-	} else {
-		t.Drop(7)
+	notes := []string{}
+	for _, c := range slices.Backward(sometimes) {
+		at := slices.Index(t.Header, c.column)
+		if slices.ContainsFunc(t.Rows, func(row []string) bool { return row[at] != "0" }) {
+			notes = append([]string{c.column + ": " + c.means}, notes...)
+			continue
+		}
+		t.Drop(at)
 	}
 	s.Table(t)
-	s.Note("%s", note)
+	s.Note("%s", strings.Join(notes, "; "))
 	for _, step := range r.Steps {
 		for _, why := range step.After {
 			s.Item(term.Dot, "%s %s", step.Step, why)
+		}
+	}
+	showRemoved(s, r)
+	showFirst(s, r)
+}
+
+// sometimes are the columns of the tallies that are shown only where a row counts in them, and what they mean.
+var sometimes = []struct{ column, means string }{
+	{"updated", "the key is in the table already, and other columns change"},
+	{"unchanged", "they would not"},
+	{"kept", "the key is in the table already"},
+	{"repeated", "an equal line stands in the file"},
+	{"left out", "by only: or not_there:"},
+	{"removed", "rows of the table that are gone from the file"},
+}
+
+// showRemoved names the rows that are gone from the file.
+func showRemoved(s *term.Screen, r *load.Report) {
+	for _, step := range r.Steps {
+		if step.Removed == 0 {
+			continue
+		}
+		more := ""
+		if n := step.Removed - int64(len(step.Gone)); n > 0 {
+			more = fmt.Sprintf(" and %s more", count(n))
+		}
+		s.Item(term.Dot, "gone from %s, so removed from %s: %s%s", step.Input, step.Table, strings.Join(step.Gone, "; "), more)
+	}
+}
+
+// showFirst shows the first rows of each step as they would be stored.
+func showFirst(s *term.Screen, r *load.Report) {
+	for _, step := range r.Steps {
+		if step.First != nil {
+			s.Title("First rows of %s, as they would be stored", step.Step)
+			showRows(s, step.First)
 		}
 	}
 }
@@ -101,6 +139,9 @@ func showLookups(s *term.Screen, r *load.Report) {
 			more = fmt.Sprintf(" and %s more", count(l.Added-int64(len(names))))
 		}
 		s.Item(term.Dot, "%s: %s%s", l.Table, strings.Join(names, ", "), more)
+		for _, p := range l.Similar {
+			s.Item(term.Dot, "%s: %q is added although it looks like %q", l.Table, p.Name, p.Like)
+		}
 	}
 }
 
@@ -196,6 +237,7 @@ func showChecks(s *term.Screen, r *load.Report) {
 // checkKinds are the checks in the order of showing, and what each says when it holds.
 var checkKinds = []struct{ name, meaning string }{
 	{"balance", "rows before + added = rows after"},
+	{"removed", "what is gone from the file is gone from the table"},
 	{"relations", "every row points at one that is there"},
 	{"keys", "no key stands twice"},
 	{"cells", "all that was written reads back as it was sent"},
@@ -242,30 +284,46 @@ func showTotals(s *term.Screen, checks []check.Result) {
 }
 
 func showNewest(s *term.Screen, r *load.Report) {
+	if r.Outcome == load.Tried {
+		return // they are taken back; their first rows were shown
+	}
 	for _, n := range r.Newest {
 		s.Title("Newest rows of %s", n.Table)
-		t := term.Table{Header: n.Columns}
-		for _, row := range n.Rows {
-			cells := make([]string, len(row))
-			for i, c := range row {
-				cells[i] = "NULL"
-				if c != nil {
-					cells[i] = *c
-				}
-			}
-			t.Rows = append(t.Rows, cells)
-		}
-		s.Table(t)
+		showRows(s, &n)
 	}
 }
 
+func showRows(s *term.Screen, rows *load.TableReport) {
+	t := term.Table{Header: rows.Columns}
+	for _, row := range rows.Rows {
+		cells := make([]string, len(row))
+		for i, c := range row {
+			cells[i] = "NULL"
+			if c != nil {
+				cells[i] = *c
+			}
+		}
+		t.Rows = append(t.Rows, cells)
+	}
+	s.Table(t)
+}
+
 func showEnd(s *term.Screen, r *load.Report) {
-	added := int64(0)
+	var added, updated, removed int64
 	for _, step := range r.Steps {
 		added += step.Tally.Added
+		updated += step.Tally.Updated
+		removed += step.Removed
 	}
 	for _, l := range r.Lookups {
 		added += l.Added
+	}
+	did := plural(added, "row") + " added"
+	if updated > 0 {
+		did += ", " + count(updated) + " updated"
+	}
+	if removed > 0 {
+		did += ", " + count(removed) + " removed"
 	}
 	time := fmt.Sprintf("%s: reading %s, judging %s, writing %s, proving %s", duration(r.Seconds.Total),
 		duration(r.Seconds.Read), duration(r.Seconds.Judge), duration(r.Seconds.Write), duration(r.Seconds.Prove))
@@ -275,9 +333,9 @@ func showEnd(s *term.Screen, r *load.Report) {
 	}
 	switch r.Outcome {
 	case load.Loaded:
-		s.Strong(true, "Loaded as run %d: %s added%s (%s)", r.Run, plural(added, "row"), aside, time)
+		s.Strong(true, "Loaded as run %d: %s%s (%s)", r.Run, did, aside, time)
 	case load.Tried:
-		s.Strong(true, "Tried, and taken back as asked: load would add %s%s (%s)", plural(added, "row"), aside, time)
+		s.Strong(true, "Tried, and taken back as asked; load would do this: %s%s (%s)", did, aside, time)
 	case load.Refused:
 		s.Strong(false, "NOT LOADED, nothing was changed: %s.", r.Why)
 	}

@@ -11,19 +11,43 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Work is what a load wrote into one table in one go.
+// Done is all that a load did.
+type Done struct {
+	Work    []Work
+	Removed []Removal
+	Before  map[*schema.Table]Before   // what the load found in each table
+	Older   map[*schema.Table][]string // what Older said
+}
+
+// Work is what a load wrote into one table in one go: rows that it added, or rows that it updated.
 type Work struct {
 	Table   *schema.Table
 	Columns []string // those that were sent
-	Key     []string // by which a row is recognised; empty when it isn't
+	Key     []string // by which an added row is recognised; empty when it isn't
 	Added   int64
+	Updated int64
 	First   int64             // the least locator of the rows, where they were given any
 	Points  []schema.Relation // what the rows point at, declared or only in the ladle file
 	Totals  []string          // the columns whose totals mean something
 
-	// Sent gives all rows that were written, in batches: first the columns By, then Columns.
+	// Sent gives all rows that were written, in batches: first the columns By, then Columns. What was Untouched may be
+	// anything.
 	By   []string
 	Sent func(take func(*value.Batch) error) error
+}
+
+// Untouched is the state of a cell that was left as it was, in a row that was updated.
+const Untouched = value.Bad
+
+// rows is the number of rows that were written.
+func (w Work) rows() int64 { return w.Added + w.Updated }
+
+// Removal is rows that a load removed from a table; Keys gives the columns By of them, in batches.
+type Removal struct {
+	Table *schema.Table
+	Rows  int64
+	By    []string
+	Keys  func(take func(*value.Batch) error) error
 }
 
 // Result is the answer to one check.
@@ -47,14 +71,21 @@ type Before struct {
 	Exact bool // Rows was counted; else it is an estimate
 }
 
-// Run puts all checks to the database. before has what the load found in each table, older what Older said.
-func Run(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Table]Before, older map[*schema.Table][]string) ([]Result, error) {
-	results, err := balance(ctx, tx, work, before)
+// Run puts all checks to the database.
+func Run(ctx context.Context, tx engine.Tx, done Done) ([]Result, error) {
+	results, err := balance(ctx, tx, done)
 	if err != nil {
 		return nil, err
 	}
-	for _, w := range work {
-		if w.Added == 0 {
+	for _, r := range done.Removed {
+		result, err := removed(ctx, tx, r)
+		if err != nil {
+			return nil, fmt.Errorf("looking for the rows that were removed from %s: %w", r.Table.Name, err)
+		}
+		results = append(results, result)
+	}
+	for _, w := range done.Work {
+		if w.rows() == 0 {
 			continue
 		}
 		if len(w.By) == 0 {
@@ -66,7 +97,11 @@ func Run(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Tabl
 		if err != nil {
 			return nil, fmt.Errorf("reading %s back: %w", w.Table.Name, err)
 		}
-		relations.Warnings = older[w.Table]
+		if w.Updated > 0 { // which leaves keys as they are
+			results = append(results, relations, cells)
+			continue
+		}
+		relations.Warnings = done.Older[w.Table]
 		keys, err := doubles(ctx, tx, w)
 		if err != nil {
 			return nil, fmt.Errorf("looking for double keys in %s: %w", w.Table.Name, err)
@@ -86,22 +121,55 @@ func Failed(results []Result) bool {
 	return false
 }
 
-// balance compares the rows of each table with what they were before and what was added.
-func balance(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Table]Before) ([]Result, error) {
+// removed asks whether rows that were removed are still there.
+func removed(ctx context.Context, tx engine.Tx, r Removal) (Result, error) {
+	left, by := int64(0), strings.Join(r.By, ", ")
+	result := Result{Check: "removed", Table: r.Table.Name, Says: fmt.Sprintf("%d rows removed, none of them is there", r.Rows), Short: fmt.Sprint(r.Rows)}
+	err := r.Keys(func(keys *value.Batch) error {
+		return tx.Probe(ctx, r.Table, r.By, keys, r.By, func(b *value.Batch) error {
+			left += int64(b.Len())
+			for row := 0; row < b.Len() && len(result.Problems) < mostProblems; row++ {
+				result.Problems = append(result.Problems, describe(r.By, b.Columns, row)+" is still there")
+			}
+			return nil
+		})
+	})
+	if result.OK = left == 0; !result.OK {
+		result.Says = fmt.Sprintf("%d of the %d rows that were removed (by %s) are still there", left, r.Rows, by)
+	}
+	return result, err
+}
+
+// change is what the rows of a table must have come to.
+type change struct {
+	added, removed int64
+	first          int64 // the least locator of the added rows, 0 where they were given none
+}
+
+// balance compares the rows of each table with what they were before and what was added and removed.
+func balance(ctx context.Context, tx engine.Tx, done Done) ([]Result, error) {
 	var tables []*schema.Table
-	added, first := map[*schema.Table]int64{}, map[*schema.Table]int64{}
-	for _, w := range work {
-		if _, seen := added[w.Table]; !seen {
-			tables = append(tables, w.Table)
+	changes := map[*schema.Table]*change{}
+	of := func(t *schema.Table) *change {
+		if changes[t] == nil {
+			changes[t] = &change{}
+			tables = append(tables, t)
 		}
-		added[w.Table] += w.Added
-		if w.Added > 0 && (first[w.Table] == 0 || w.First < first[w.Table]) {
-			first[w.Table] = w.First
+		return changes[t]
+	}
+	for _, w := range done.Work {
+		c := of(w.Table)
+		c.added += w.Added
+		if w.Added > 0 && (c.first == 0 || w.First < c.first) {
+			c.first = w.First
 		}
+	}
+	for _, r := range done.Removed {
+		of(r.Table).removed += r.Rows
 	}
 	var results []Result
 	for _, t := range tables {
-		r, err := balanceOf(ctx, tx, t, before[t], added[t], first[t])
+		r, err := balanceOf(ctx, tx, t, done.Before[t], changes[t])
 		if err != nil {
 			return nil, err
 		}
@@ -111,7 +179,7 @@ func balance(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.
 }
 
 // balanceOf counts all rows of a table, or, where it is too large for that, those from the first new locator on.
-func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before, added, first int64) (Result, error) {
+func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before, c *change) (Result, error) {
 	r := Result{Check: "balance", Table: t.Name}
 	after, exact := int64(0), false
 	var err error
@@ -122,19 +190,23 @@ func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before
 	case err != nil:
 		return r, err
 	case exact:
-		r.OK = before.Rows+added == after
-		r.Says = fmt.Sprintf("%d rows before + %d added = %d", before.Rows, added, after)
-		r.Short = fmt.Sprintf("%d + %d = %d", before.Rows, added, after)
-	case added == 0:
+		r.OK = before.Rows+c.added-c.removed == after
+		r.Says = fmt.Sprintf("%d rows before + %d added = %d", before.Rows, c.added, after)
+		r.Short = fmt.Sprintf("%d + %d = %d", before.Rows, c.added, after)
+		if c.removed > 0 {
+			r.Says = fmt.Sprintf("%d rows before + %d added - %d removed = %d", before.Rows, c.added, c.removed, after)
+			r.Short = fmt.Sprintf("%d + %d - %d = %d", before.Rows, c.added, c.removed, after)
+		}
+	case c.added == 0:
 		r.OK = true
 		r.Says, r.Short = "no row was sent", "nothing sent"
 	default:
-		if after, err = tx.CountFrom(ctx, t, first); err != nil {
+		if after, err = tx.CountFrom(ctx, t, c.first); err != nil {
 			return r, err
 		}
-		r.OK = after == added
-		r.Says = fmt.Sprintf("%d rows added, %d there behind the older ones (about %d, too many to count)", added, after, before.Rows)
-		r.Short = fmt.Sprintf("%d added behind about %d", added, before.Rows)
+		r.OK = after == c.added
+		r.Says = fmt.Sprintf("%d rows added, %d there behind the older ones (about %d, too many to count)", c.added, after, before.Rows)
+		r.Short = fmt.Sprintf("%d added behind about %d", c.added, before.Rows)
 	}
 	if !r.OK {
 		r.Says = "the rows don't add up: " + r.Says

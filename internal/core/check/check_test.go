@@ -86,7 +86,7 @@ func TestRun(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			tx, s, work := world(t, c.spoil)
 			before := map[*schema.Table]check.Before{s.Table("call"): {Rows: 1, Exact: true}}
-			results, err := check.Run(context.Background(), tx, []check.Work{work}, before, nil)
+			results, err := check.Run(context.Background(), tx, check.Done{Work: []check.Work{work}, Before: before})
 			require.NoError(t, err)
 			require.Len(t, results, 4)
 			assert.Equal(t, c.failed != "", check.Failed(results))
@@ -102,7 +102,7 @@ func TestRun(t *testing.T) {
 
 func TestTotalsAreExact(t *testing.T) {
 	tx, _, work := world(t, "")
-	results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}, nil)
+	results, err := check.Run(context.Background(), tx, check.Done{Work: []check.Work{work}, Before: map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}})
 	require.NoError(t, err)
 	assert.Equal(t, []check.Total{
 		{Column: "dues", Count: 2, Sum: "9.75", Least: "-0.75", Most: "10.50"},
@@ -115,7 +115,7 @@ func TestTotalsAreExact(t *testing.T) {
 func TestALargeTableIsCountedFromTheFirstNewRow(t *testing.T) {
 	for spoil, ok := range map[string]bool{"": true, "DELETE FROM call WHERE id = 4": false, "INSERT INTO call (id) VALUES (77)": false} {
 		tx, _, work := world(t, spoil)
-		results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 5_000_000}}, nil)
+		results, err := check.Run(context.Background(), tx, check.Done{Work: []check.Work{work}, Before: map[*schema.Table]check.Before{work.Table: {Rows: 5_000_000}}})
 		require.NoError(t, err)
 		assert.Equal(t, ok, results[0].OK, results[0].Says)
 	}
@@ -133,7 +133,7 @@ func TestOlderOrphansAreCountedInSmallTables(t *testing.T) {
 func TestRowsThatCantBeToldApartFailTheCheck(t *testing.T) {
 	tx, _, work := world(t, "")
 	work.By = nil
-	results, err := check.Run(context.Background(), tx, []check.Work{work}, map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}, nil)
+	results, err := check.Run(context.Background(), tx, check.Done{Work: []check.Work{work}, Before: map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}})
 	require.NoError(t, err)
 	assert.True(t, check.Failed(results))
 }

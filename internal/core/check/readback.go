@@ -63,6 +63,9 @@ func (r *reader) compare(sent, back *value.Batch) {
 			continue
 		}
 		for c := len(r.By); c < len(sent.Columns); c++ {
+			if sent.Columns[c].States[row] == Untouched {
+				continue
+			}
 			r.cells++
 			if !sent.Columns[c].Same(row, &back.Columns[c], at) {
 				r.wrong++

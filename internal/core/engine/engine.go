@@ -28,14 +28,23 @@ type Database interface {
 	// when it meets the first, where that makes it faster.
 	Begin(ctx context.Context, work, own []*schema.Table, careful bool) (Tx, error)
 
-	// MayInsert is an error when this user may not add rows to these columns of t.
-	MayInsert(ctx context.Context, t *schema.Table, columns []string) error
+	// May is an error when this user may not do that to these columns of t; columns count only for Insert and Update.
+	May(ctx context.Context, do Right, t *schema.Table, columns []string) error
 
 	// Notes are what a person should know of this connection: what it can't do, and what that costs.
 	Notes() []string
 
 	Close() error
 }
+
+// Right is what a user may do with a table.
+type Right uint8
+
+const (
+	Insert Right = iota
+	Update
+	Delete
+)
 
 // Reader asks the database, inside or outside of a transaction. Its methods change nothing but identity counters.
 type Reader interface {
@@ -52,6 +61,10 @@ type Reader interface {
 	// Scan gives the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
 	// column's declared type comes as value.Bad. The batch is reused once sink is back.
 	Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error
+
+	// Among is Scan for the rows for which a condition, in SQL, holds. The condition is an expression that the person
+	// wrote; what it says that is no expression on t is an error.
+	Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error
 
 	// Probe is Scan for the rows whose columns by, an index of the table, equal one of the rows of keys. Keys that
 	// hold value.Null, value.Bad or value.New find nothing.
@@ -81,6 +94,14 @@ type Tx interface {
 	// Insert adds rows to the columns of t (its locator may be among them). Rows that only the database could judge,
 	// and did not take, come back as rejections; all others are in. Warnings of the database are rejections.
 	Insert(ctx context.Context, t *schema.Table, columns []string, rows *value.Batch) ([]Rejection, error)
+
+	// Update gives columns of t new values. rows has the columns by, which find a row each: the locator of t, or
+	// columns that a unique constraint holds; behind them stand the values of columns. It answers as Insert does.
+	Update(ctx context.Context, t *schema.Table, by, columns []string, rows *value.Batch) ([]Rejection, error)
+
+	// Remove removes the rows of t whose columns by equal a row of keys, and gives their number. That the database
+	// refuses to remove a row is an error of type *Refused.
+	Remove(ctx context.Context, t *schema.Table, by []string, keys *value.Batch) (int64, error)
 
 	// ReadBack gives columns of the rows whose columns by equal a row of keys, in the order of keys; by is the locator
 	// of t, or columns that a unique constraint holds. Rows that are not there are left out.
@@ -153,7 +174,7 @@ func AppendEscaped(b, text []byte) []byte {
 	return b
 }
 
-// Refused is the error of a database that does not take a row of Ladle's own.
-type Refused struct{ Table, Why string }
+// Refused is the error of a database that does not take a row of Ladle's own, or lets none go.
+type Refused struct{ Table, What, Why string }
 
-func (r *Refused) Error() string { return r.Table + " does not take a row: " + r.Why }
+func (r *Refused) Error() string { return r.Table + " does not " + r.What + ": " + r.Why }

@@ -193,7 +193,7 @@ func (d *decoder) file(f *File, body ast.Node) {
 		"ladle":           d.into(&version, "ladle:"),
 		"inputs":          func(n ast.Node) { d.inputs(f, n) },
 		"tables":          func(n ast.Node) { d.tables(f, n) },
-		"set_aside_limit": func(n ast.Node) { d.limit(&f.Limit, n) },
+		"set_aside_limit": d.limit(&f.Limit, "set_aside_limit:", "lines"),
 	})
 	if d.problems != nil {
 		return
@@ -212,33 +212,40 @@ func (d *decoder) file(f *File, body ast.Node) {
 	}
 }
 
-func (d *decoder) limit(l *Limit, n ast.Node) {
-	t := d.scalar(n, "set_aside_limit:")
-	number, share := strings.CutSuffix(t.Value, "%")
-	value, err := strconv.ParseFloat(number, 64)
-	switch {
-	case t.Value == "any":
-		l.Any = true
-	case err == nil && share && value > 0 && value <= 100:
-		l.Share = value / 100
-	case err == nil && !share && value >= 0 && value == float64(int64(value)):
-		l.Lines = int64(value)
-	default:
-		d.problem(t.Place, fmt.Sprintf("set_aside_limit: can't be %q", t.Value), "write a number of lines, a share like 2%, or any")
+// limit decodes a number of what, a share of them, or any.
+func (d *decoder) limit(l *Limit, key, what string) func(ast.Node) {
+	return func(n ast.Node) {
+		t := d.scalar(n, key)
+		number, share := strings.CutSuffix(t.Value, "%")
+		value, err := strconv.ParseFloat(number, 64)
+		switch {
+		case t.Value == "any":
+			l.Any = true
+		case err == nil && share && value > 0 && value <= 100:
+			l.Share = value / 100
+		case err == nil && !share && value >= 0 && value == float64(int64(value)):
+			l.Count = int64(value)
+		default:
+			d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), "write a number of "+what+", a share like 2%, or any")
+		}
 	}
 }
 
 func (d *decoder) tables(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "tables:") {
-		b := &Block{Name: e.key, There: KeepThere, Repeats: RefuseRepeats}
+		b := &Block{Name: e.key, There: KeepThere, NotThere: AddNotThere, Blank: BlankKeeps, BlankKey: RefuseBlankKey, Repeats: RefuseRepeats}
 		d.fields(e.value, "a block", map[string]func(ast.Node){
-			"from":          d.into(&b.From, "from:"),
-			"into":          d.into(&b.Into, "into:"),
-			"key":           func(n ast.Node) { d.key(b, n) },
-			"already_there": choice(d, &b.There, "already_there:", KeepThere, RefuseThere),
-			"repeats":       choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
-			"columns":       func(n ast.Node) { b.Columns = d.columns(n) },
-			"only":          d.into(&b.Only, "only:"),
+			"from":           d.into(&b.From, "from:"),
+			"into":           d.into(&b.Into, "into:"),
+			"key":            func(n ast.Node) { d.key(b, n) },
+			"already_there":  choice(d, &b.There, "already_there:", KeepThere, UpdateThere, RefuseThere),
+			"not_there":      choice(d, &b.NotThere, "not_there:", AddNotThere, LeaveNotThere, RefuseNotThere),
+			"blank":          choice(d, &b.Blank, "blank:", BlankKeeps, BlankClears),
+			"blank_key":      choice(d, &b.BlankKey, "blank_key:", RefuseBlankKey, MatchBlankKey),
+			"repeats":        choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
+			"gone_from_file": func(n ast.Node) { b.Gone = d.gone(n) },
+			"columns":        func(n ast.Node) { b.Columns = d.columns(n) },
+			"only":           d.into(&b.Only, "only:"),
 		})
 		if !b.From.Given() {
 			d.problem(e.key.Place, fmt.Sprintf("block %s has no from:", e.key.Value), "add from: with the name of an input")
@@ -248,6 +255,21 @@ func (d *decoder) tables(f *File, n ast.Node) {
 		}
 		f.Blocks = append(f.Blocks, b)
 	}
+}
+
+// gone decodes what is done with rows that the input no longer has.
+func (d *decoder) gone(n ast.Node) *Gone {
+	g := &Gone{Place: placeOf(n)}
+	capped := false
+	d.fields(n, "gone_from_file:", map[string]func(ast.Node){
+		"remove": func(n ast.Node) { capped = true; d.limit(&g.Most, "remove:", "rows")(n) },
+		"among":  d.into(&g.Among, "among:"),
+	})
+	if !capped || g.Most.Any {
+		d.problem(g.Place, "gone_from_file: doesn't say how many rows may be removed at most",
+			"add remove: with a number of rows, or a share like 5%")
+	}
+	return g
 }
 
 func (d *decoder) key(b *Block, n ast.Node) {
@@ -293,6 +315,7 @@ func (d *decoder) source(e entry) Source {
 		"find":      func(n ast.Node) { s.Find = &find; d.find(&find, n) },
 		"not_found": saying(choice(d, &find.NotFound, "not_found:", RefuseNotFound, AddNotFound, BlankNotFound)),
 		"several":   saying(choice(d, &find.Several, "several:", RefuseSeveral, BlankSeveral)),
+		"similar":   saying(choice(d, &find.Similar, "similar:", AcceptSimilar, RefuseSimilar)),
 	})
 	d.judgeSource(e.key, &s, said)
 	return s
@@ -304,10 +327,12 @@ func (d *decoder) judgeSource(name Text, s *Source, said bool) {
 	case s.Constant.Given() && (s.From.Given() || s.Find != nil):
 		d.problem(name.Place, name.Value+" has a constant and another source", "keep one of them")
 	case said && s.Find == nil:
-		d.problem(name.Place, name.Value+" has not_found: or several: without find:", "add find:, or take it out")
+		d.problem(name.Place, name.Value+" has not_found:, several: or similar: without find:", "add find:, or take it out")
 	case s.Find == nil && !s.From.Given() && !s.Constant.Given():
 		d.problem(name.Place, name.Value+" has no source", "give the name of a column of the input, or from:, constant: or find:")
 	case s.Find == nil:
+	case s.Find.Similar != "" && s.Find.NotFound != AddNotFound:
+		d.problem(name.Place, name.Value+" has similar:, but adds no names", "add not_found: add, or take it out")
 	case len(s.Find.By) == 1 && !s.Find.By[0].Source.Place.valid():
 		if !s.From.Given() {
 			d.problem(name.Place, name.Value+" finds a row, but by nothing", "add from: with a column of the input")
@@ -320,16 +345,23 @@ func (d *decoder) judgeSource(name Text, s *Source, said bool) {
 
 func (p Place) valid() bool { return p.Line > 0 }
 
-// find decodes TABLE.COLUMN, or a mapping with table: and by:.
+// find decodes TABLE.COLUMN, or a mapping with table: and by:, or with table: or block: and by_old_id:.
 func (d *decoder) find(f *Find, n ast.Node) {
 	f.Place = placeOf(n)
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
 		d.fields(n, "a find", map[string]func(ast.Node){
-			"table": d.into(&f.Table, "table:"),
-			"by":    func(n ast.Node) { f.By = d.columns(n) },
+			"table":     d.into(&f.Table, "table:"),
+			"block":     d.into(&f.Block, "block:"),
+			"by":        func(n ast.Node) { f.By = d.columns(n) },
+			"by_old_id": func(n ast.Node) { d.oldID(f, n) },
 		})
-		if !f.Table.Given() || len(f.By) == 0 {
+		switch {
+		case f.Old.Given() && len(f.By) > 0:
+			d.problem(f.Place, "a find has by: and by_old_id:", "keep one of them")
+		case f.Old.Given() && f.Table.Given() == f.Block.Given():
+			d.problem(f.Place, "a find by an old id needs either table: or block:", "name the table, or, where several blocks fill it, the block that made the row")
+		case !f.Old.Given() && (!f.Table.Given() || len(f.By) == 0 || f.Block.Given()):
 			d.problem(f.Place, "a find needs table: and by:", "or write find: TABLE.COLUMN")
 		}
 		return
@@ -342,4 +374,14 @@ func (d *decoder) find(f *Find, n ast.Node) {
 	}
 	f.Table = Text{t.Value[:dot], t.Place}
 	f.By = []Column{{Name: Text{t.Value[dot+1:], t.Place}}}
+}
+
+// oldID decodes {COLUMN OF THE OTHER INPUT: COLUMN OF THIS ONE}.
+func (d *decoder) oldID(f *Find, n ast.Node) {
+	all := d.mapping(n, "by_old_id:")
+	if len(all) != 1 {
+		d.problem(placeOf(n), "by_old_id: needs one pair of columns", "write by_old_id: {COLUMN OF THE OTHER INPUT: COLUMN OF THIS INPUT}")
+		return
+	}
+	f.Old, f.Is = all[0].key, d.scalar(all[0].value, "by_old_id:")
 }

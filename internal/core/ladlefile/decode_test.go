@@ -58,7 +58,7 @@ func TestDecodeTellsEveryProblemWithItsPlace(t *testing.T) {
 	}{
 		{"a key twice", "    from: calls\n", "    from: calls\n    from: other\n", []string{`f:7:5: this is not YAML: mapping key "from" already defined`}},
 		{"a list instead of a mapping", "columns:\n", "columns: [a]\n    ignored:\n", []string{"f:10:14: columns: must be a mapping", `f:11:5: a block has no key "ignored"`}},
-		{"an unknown word", "refuse", "reject", []string{`already_there: can't be "reject"; write one of: keep, refuse`}},
+		{"an unknown word", "refuse", "reject", []string{`already_there: can't be "reject"; write one of: keep, update, refuse`}},
 		{"a find without a column", "vessel.reg_no", "vessel", []string{`find: can't be "vessel"; write it as TABLE.COLUMN`}},
 		{"a constant and a column", "{constant: NO}", "{constant: NO, from: Code}", []string{"code has a constant and another source"}},
 		{"no source", "{constant: NO}", "{}", []string{"f:13:7: code has no source"}},
@@ -86,7 +86,7 @@ func TestDecodeTellsEveryProblemWithItsPlace(t *testing.T) {
 func TestLimit(t *testing.T) {
 	assert.True(t, Limit{}.Passed(1, 100))
 	assert.False(t, Limit{}.Passed(0, 100))
-	assert.False(t, Limit{Lines: 5}.Passed(5, 6))
+	assert.False(t, Limit{Count: 5}.Passed(5, 6))
 	assert.False(t, Limit{Share: 0.05}.Passed(5, 100))
 	assert.True(t, Limit{Share: 0.05}.Passed(6, 100))
 	assert.False(t, Limit{Any: true}.Passed(100, 100))
@@ -115,6 +115,7 @@ func TestTheSchemaHasTheKeysOfTheDecoder(t *testing.T) {
 		"a block":              {schema.Defs["block"], "tables: {t: {" + unknown + ": 1}}\n"},
 		"a source":             {schema.Defs["source"], "tables: {t: {columns: {c: {" + unknown + ": 1}}}}\n"},
 		"a find":               {schema.Defs["find"], "tables: {t: {columns: {c: {find: {" + unknown + ": 1}}}}}\n"},
+		"gone_from_file:":      {schema.Defs["gone"], "tables: {t: {gone_from_file: {" + unknown + ": 1}}}\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Decode("f", []byte(c.file))

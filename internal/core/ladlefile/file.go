@@ -3,6 +3,8 @@
 package ladlefile
 
 import (
+	"fmt"
+	"strconv"
 	"time"
 
 	"ladle/internal/core/clean"
@@ -47,16 +49,27 @@ type Input struct {
 
 // Block says how rows of one input become rows of one table.
 type Block struct {
-	Name    Text
-	Into    Text // the table, where its name isn't the block's
-	From    Text // the name of the input
-	Key     []Text
-	Keyless bool // key: none
-	KeyAt   Place
-	There   There
-	Repeats Repeats
-	Columns []Column
-	Only    Text // a condition on rows
+	Name     Text
+	Into     Text // the table, where its name isn't the block's
+	From     Text // the name of the input
+	Key      []Text
+	Keyless  bool // key: none
+	KeyAt    Place
+	There    There
+	NotThere NotThere
+	Blank    Blank
+	BlankKey BlankKey
+	Repeats  Repeats
+	Gone     *Gone
+	Columns  []Column
+	Only     Text // a condition on rows
+}
+
+// Gone says that rows of the table which the input no longer has are removed.
+type Gone struct {
+	Place
+	Most  Limit // how many of the rows among which they are looked for
+	Among Text  // a condition in SQL on the table's rows; all of them where it isn't given
 }
 
 // Column says where the values of a column come from.
@@ -73,17 +86,33 @@ type Source struct {
 	Find     *Find
 }
 
-// Find resolves values to a row of a table.
+// Find resolves values to a row of a table: by columns of it, or by the id that the row had where it came from.
 type Find struct {
 	Place
 	Table    Text
 	By       []Column
+	Block    Text // in place of Table, by an old id: the block that made the row
+	Old      Text // by an old id: the column that holds it in the input of the rows
+	Is       Text // the column that holds it in this input
 	NotFound NotFound
 	Several  Several
+	Similar  Similar
 }
 
 // There says what happens to a row whose key is in the table already.
 type There string
+
+// NotThere says what happens to a row whose key is not in the table.
+type NotThere string
+
+// Blank says what a blank cell does to a row that is updated.
+type Blank string
+
+// BlankKey says what happens to a row with a blank in its key.
+type BlankKey string
+
+// Similar says what happens to a new name that looks like another one; empty when a person is to be asked.
+type Similar string
 
 // Repeats says what happens to rows of an input that have the same key and differ.
 type Repeats string
@@ -96,7 +125,21 @@ type Several string
 
 const (
 	KeepThere   There = "keep"
+	UpdateThere There = "update"
 	RefuseThere There = "refuse"
+
+	AddNotThere    NotThere = "add"
+	LeaveNotThere  NotThere = "leave"
+	RefuseNotThere NotThere = "refuse"
+
+	BlankKeeps  Blank = "keeps"
+	BlankClears Blank = "clears"
+
+	RefuseBlankKey BlankKey = "refuse"
+	MatchBlankKey  BlankKey = "match"
+
+	AcceptSimilar Similar = "accept"
+	RefuseSimilar Similar = "refuse"
 
 	RefuseRepeats Repeats = "refuse"
 	FirstRepeat   Repeats = "first"
@@ -110,22 +153,32 @@ const (
 	BlankSeveral  Several = "leave_blank"
 )
 
-// Limit is how many lines may be set aside before the load is refused.
+// Limit is how many of some lines or rows may meet with something before the load is refused.
 type Limit struct {
 	Any   bool
-	Lines int64
-	Share float64 // of the lines read, from 0 to 1; used when it is not 0
+	Count int64
+	Share float64 // of all, from 0 to 1; used when it is not 0
 }
 
-// Passed tells whether aside of read lines are too many.
-func (l Limit) Passed(aside, read int64) bool {
+// Passed tells whether some of all are too many.
+func (l Limit) Passed(some, all int64) bool {
 	switch {
 	case l.Any:
 		return false
 	case l.Share > 0:
-		return float64(aside) > l.Share*float64(read)
+		return float64(some) > l.Share*float64(all)
 	}
-	return aside > l.Lines
+	return some > l.Count
+}
+
+func (l Limit) String() string {
+	switch {
+	case l.Any:
+		return "any"
+	case l.Share > 0:
+		return fmt.Sprintf("%g%%", l.Share*100)
+	}
+	return strconv.FormatInt(l.Count, 10)
 }
 
 // Table is the name of the table that the block fills.

@@ -25,7 +25,9 @@ type Feed struct {
 	Columns []clean.Column // what steps use of it
 }
 
-// Step is a block at work: rows of one input into one table.
+// Step is a block at work: rows of one input into one table. A block whose table points at itself, or stands in a
+// circle of relations, is at work in several steps: the first adds its rows without the columns that point in the
+// circle, and further ones, each a second half, complete the rows.
 type Step struct {
 	Name    string
 	Block   *Block
@@ -35,6 +37,9 @@ type Step struct {
 	Key     []int    // which of Columns; empty when rows are not recognised
 	Only    []int    // which of the feed's columns are conditions that must hold
 	After   []string // why it stands behind other steps
+
+	First *Step // of a second half: the step whose rows it completes
+	Later []Fed // of a first one: what second halves feed
 }
 
 // Fed is a column of the table and where its values come from.
@@ -54,10 +59,18 @@ type Value struct {
 // Lookup is a resolved find.
 type Lookup struct {
 	Table    *schema.Table
-	By       []Fed
+	By       []Fed          // columns of Table; or, where Made is given, the old id, as a column of no table
+	Made     []Maker        // the steps among whose rows an old id is looked for
 	Yields   *schema.Column // the column of Table whose value is found
 	NotFound NotFound
 	Several  Several
+	Similar  Similar
+}
+
+// Maker is a step that made rows which are found by their old ids.
+type Maker struct {
+	Step *Step
+	Cell int // which of its feed's columns holds the old id
 }
 
 // Names lists the columns by which the lookup finds.

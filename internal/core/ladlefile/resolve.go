@@ -1,7 +1,6 @@
 package ladlefile
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -17,7 +16,7 @@ import (
 // Resolve holds the ladle file against the headers of its inputs, by the inputs' names, and against the database.
 // All that doesn't fit comes in one error, a *fault.Fault.
 func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Plan, error) {
-	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}}
+	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}, blocks: f.Blocks}
 	plan := &Plan{File: f, Schema: db}
 	for _, in := range f.Inputs {
 		h := headers[in.Name.Value]
@@ -31,6 +30,10 @@ func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Pla
 		if s := r.step(b); s != nil {
 			steps = append(steps, s)
 		}
+	}
+	if r.problems == nil {
+		r.makers(steps)
+		r.judgeGone(steps)
 	}
 	if r.problems == nil {
 		plan.Steps = r.order(steps)
@@ -77,8 +80,10 @@ func (r *resolver) take(problems []fault.Problem) {
 
 type resolver struct {
 	decoder
-	schema *schema.Schema
-	feeds  map[string]*Feed
+	schema  *schema.Schema
+	feeds   map[string]*Feed
+	blocks  []*Block
+	byOldID []oldFind
 }
 
 func (r *resolver) step(b *Block) *Step {
@@ -219,14 +224,18 @@ func positions(fields []int) string {
 }
 
 func (r *resolver) find(feed *Feed, t *schema.Table, column *schema.Column, f *Find) *Lookup {
-	parent := r.table(f.Table)
+	parent := r.foundIn(f)
 	if parent == nil {
 		return nil
 	}
 	before := len(r.problems)
-	l := &Lookup{Table: parent, NotFound: f.NotFound, Several: f.Several}
+	l := &Lookup{Table: parent, NotFound: f.NotFound, Several: f.Several, Similar: f.Similar}
 	for _, by := range f.By {
 		l.By = append(l.By, r.fed(feed, parent, by))
+	}
+	if f.Old.Given() {
+		l.By = []Fed{{Column: &schema.Column{Name: f.Old.Value, Type: oldID}, Value: r.cell(feed, oldID, f.Is)}}
+		r.byOldID = append(r.byOldID, oldFind{l, f})
 	}
 	if len(r.problems) > before {
 		return nil
@@ -260,10 +269,6 @@ func (r *resolver) yields(t *schema.Table, column *schema.Column, parent *schema
 
 // judgeFind refuses what a find can't do with the rows that it doesn't find.
 func (r *resolver) judgeFind(t *schema.Table, column *schema.Column, l *Lookup, f *Find) {
-	if t == l.Table {
-		r.problem(f.Place, fmt.Sprintf("%s.%s points at its own table", t.Name, column.Name),
-			"a table that points at itself can't be found in while it is filled; leave the column out")
-	}
 	if (l.NotFound == BlankNotFound || l.Several == BlankSeveral) && column.Required {
 		r.problem(f.Place, fmt.Sprintf("leave_blank can't be: %s.%s must have a value", t.Name, column.Name), "write refuse")
 	}
@@ -272,6 +277,10 @@ func (r *resolver) judgeFind(t *schema.Table, column *schema.Column, l *Lookup, 
 			column.Type.Kind, l.Table.Name, l.Yields.Name, l.Yields.Type.Kind), "feed the column directly, with from:")
 	}
 	if l.NotFound != AddNotFound {
+		return
+	}
+	if f.Old.Given() {
+		r.problem(f.Place, "not_found: add can't be where a row is found by its old id", "write refuse or leave_blank")
 		return
 	}
 	if !l.Yields.Identity {
@@ -293,9 +302,9 @@ func (r *resolver) judgeFind(t *schema.Table, column *schema.Column, l *Lookup, 
 func (r *resolver) key(s *Step) {
 	b := s.Block
 	if b.Keyless {
-		if b.There == RefuseThere || b.Repeats != RefuseRepeats {
-			r.problem(b.KeyAt, "without a key no row is recognised as there already or repeated",
-				"take already_there: and repeats: out")
+		if b.There != KeepThere || b.NotThere != AddNotThere || b.Repeats != RefuseRepeats || b.BlankKey != RefuseBlankKey || b.Gone != nil {
+			r.problem(b.KeyAt, "without a key no row is recognised as there already, as repeated or as gone",
+				"take already_there:, not_there:, repeats:, blank_key: and gone_from_file: out")
 		}
 		return
 	}
@@ -314,6 +323,25 @@ func (r *resolver) key(s *Step) {
 			continue
 		}
 		s.Key = append(s.Key, at)
+	}
+	r.judgeUpdate(s)
+}
+
+// judgeUpdate refuses what a step that updates rows can't do.
+func (r *resolver) judgeUpdate(s *Step) {
+	b := s.Block
+	if b.There != UpdateThere {
+		if b.Blank == BlankClears {
+			r.problem(b.Name.Place, "blank: clears changes nothing where rows are not updated", "add already_there: update, or take it out")
+		}
+		return
+	}
+	if s.Table.Locator == "" && (!s.Table.UniqueOn(s.KeyNames()) || b.BlankKey == MatchBlankKey) {
+		r.problem(b.Name.Place, fmt.Sprintf("rows of %s can't be updated by this key: the table has no counted id, and no unique constraint holds the key",
+			s.Table.Name), "name the columns of a unique constraint in key:")
+	}
+	if len(s.Key) == len(s.Columns) {
+		r.problem(b.Name.Place, fmt.Sprintf("block %s has nothing to update: all its columns are its key", s.Name), "feed more columns, or write already_there: keep")
 	}
 }
 
@@ -339,74 +367,4 @@ func (r *resolver) defaultKey(s *Step) []string {
 	}
 	r.problem(s.Block.Name.Place, what, "add key: with the columns by which a row is recognised, or key: none to add every row")
 	return nil
-}
-
-// order puts the steps behind those that fill the tables they find in or point at.
-func (r *resolver) order(steps []*Step) []*Step {
-	labels := make([]string, len(steps))
-	var needs []schema.Need
-	for i, s := range steps {
-		labels[i] = s.Name
-		for _, n := range reasons(s) {
-			for j, before := range steps {
-				if before.Table.Name == n.table && before.Table != s.Table {
-					needs = append(needs, schema.Need{Before: j, After: i, Why: n.why})
-				}
-			}
-		}
-	}
-	order, err := schema.Order(labels, needs)
-	var cycle *schema.Cycle
-	if errors.As(err, &cycle) {
-		what := cycle.Error()
-		for i, why := range cycle.Why {
-			what += fmt.Sprintf("\n    %s needs %s first: %s", cycle.Names[i], cycle.Names[i+1], why)
-		}
-		r.problem(r.blockNamed(steps, cycle.Names[0]), what, "leave one of these columns out")
-		return nil
-	}
-	sorted := make([]*Step, len(order))
-	for i, o := range order {
-		sorted[i] = steps[o]
-	}
-	for _, n := range needs {
-		why := fmt.Sprintf("after %s (%s)", labels[n.Before], n.Why)
-		if s := steps[n.After]; !slices.Contains(s.After, why) {
-			s.After = append(s.After, why)
-		}
-	}
-	return sorted
-}
-
-func (r *resolver) blockNamed(steps []*Step, name string) Place {
-	for _, s := range steps {
-		if s.Name == name {
-			return s.Block.Name.Place
-		}
-	}
-	return Place{}
-}
-
-// reason is a table that must be filled before a step, and why.
-type reason struct{ table, why string }
-
-// reasons lists the tables that the step finds in, then those that its other columns point at.
-func reasons(s *Step) []reason {
-	var all []reason
-	for _, f := range s.Columns {
-		column := s.Table.Name + "." + f.Column.Name
-		f.Value.lookups(func(l *Lookup) {
-			all = append(all, reason{l.Table.Name, column + " finds " + l.Table.Name + "." + strings.Join(l.Names(), ", ")})
-		})
-		if relation := s.Table.Relation(f.Column.Name); relation != nil && f.Value.Find == nil {
-			all = append(all, reason{relation.Parent, column + " points at it"})
-		}
-	}
-	fed := s.Names()
-	for _, r := range s.Table.Relations {
-		if len(r.Columns) > 1 && slices.Contains(fed, r.Columns[0]) {
-			all = append(all, reason{r.Parent, s.Table.Name + "." + strings.Join(r.Columns, ", ") + " point at it"})
-		}
-	}
-	return all
 }

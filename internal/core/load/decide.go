@@ -8,6 +8,7 @@ import (
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -26,12 +27,18 @@ func (j *judgement) decide(ctx context.Context, s *judged, keys *match) error {
 			return err
 		}
 	}
-	d := &decision{judgement: j, judged: s, log: spool.NewLog(j.run.dir), ids: locators{spans: s.spans}}
+	d := &decision{judgement: j, judged: s, log: spool.NewLog(j.run.dir), ids: locators{spans: s.spans}, fedLocator: -1}
+	if s.Table.Locator != "" {
+		d.fedLocator = slices.Index(s.Names(), s.Table.Locator)
+	}
 	s.problems = append(s.problems, d.log)
 	for _, x := range j.indexes {
-		if x.table == s.Table && j.neededLater(x, s) {
+		if x.table == s.Table && x.old == nil && j.neededLater(x, s) {
 			d.learners = append(d.learners, x)
 		}
+	}
+	if s.updates() {
+		s.changes = newChanges(s, d.learners, j.run.dir)
 	}
 	told, err := outcomes.Reader()
 	if err != nil {
@@ -40,32 +47,43 @@ func (j *judgement) decide(ctx context.Context, s *judged, keys *match) error {
 	return j.looks(ctx, s, d.wanted(), func(v *view, found *value.Batch) error { return d.batch(ctx, v, found, told) })
 }
 
-// outcomes brings the outcomes of all parts into the order of the rows, and fills the tally.
+// outcomes brings the answers of all parts into the order of the rows, with verdicts, and fills the tally; which rows an
+// update leaves as they are is not known yet, and not in the tally.
 func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
-	all := spool.NewStream(j.run.dir, 2)
-	batch := &value.Batch{}
+	all := spool.NewStream(j.run.dir, 4)
+	batch, first := &value.Batch{}, &value.Batch{}
 	for i := range s.found.Batches() {
 		if err := s.found.Read(i, []int{0}, batch); err != nil {
 			return all, err
 		}
+		if s.first != nil {
+			if err := s.first.verdicts.Read(i, []int{0, 1}, first); err != nil {
+				return all, err
+			}
+		}
 		for row, part := range batch.Columns[0].Nums {
-			v, o, other := setAside, isContradict, int64(0)
-			switch part {
-			case bad:
-			case out:
+			v, a := setAside, answer{outcome: isContradict}
+			switch {
+			case part == bad:
+			case part == out:
 				v = leftOut
+			case s.first != nil:
+				v, a = secondOf(verdict(first.Columns[0].Nums[row]), first.Columns[1].Nums[row])
 			default:
 				var err error
-				if o, other, err = keys.next(part); err != nil {
+				if a, err = keys.next(part); err != nil {
 					return all, err
 				}
-				v = verdictOf(o)
+				v = s.verdictOf(a.outcome)
 			}
-			s.tally.count(v)
 			if v == setAside {
+				s.aside.add(s.found.First(i) + int64(row))
 				j.asides[s.feed].add(s.found.First(i) + int64(row))
 			}
-			if err := all.Append(uint64(v)|uint64(o)<<8, uint64(other)); err != nil {
+			if v != updated {
+				s.tally.count(v)
+			}
+			if err := all.Append(uint64(v), uint64(a.outcome), uint64(a.other), uint64(a.ref)); err != nil {
 				return all, err
 			}
 		}
@@ -73,32 +91,42 @@ func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
 	return all, nil
 }
 
-func verdictOf(o outcome) verdict {
+// verdictOf is the verdict that follows from an outcome; updated stands for what is held against the table yet.
+func (s *judged) verdictOf(o outcome) verdict {
 	switch o {
-	case isFirst:
-		return added
+	case isNew:
+		return map[ladlefile.NotThere]verdict{ladlefile.AddNotThere: added, ladlefile.LeaveNotThere: leftOut}[s.Block.NotThere]
+	case isThere:
+		return map[ladlefile.There]verdict{ladlefile.KeepThere: kept, ladlefile.UpdateThere: updated}[s.Block.There]
 	case isRepeat:
 		return repeated
-	case isThereKept:
-		return kept
 	}
 	return setAside
+}
+
+// secondOf is what a second half does with a row for which the first one has a verdict.
+func secondOf(first verdict, ref int64) (verdict, answer) {
+	switch first {
+	case added, updated, unchanged:
+		return updated, answer{outcome: isThere, ref: ref}
+	}
+	return first, answer{outcome: isPassed}
 }
 
 // neededLater tells whether a step behind s asks x.
 func (j *judgement) neededLater(x *index, s *judged) bool {
 	later := j.steps[slices.Index(j.steps, s)+1:]
 	return slices.ContainsFunc(later, func(t *judged) bool {
-		asks := t.Table == x.table && len(t.Key) > 0 && slices.Equal(t.KeyNames(), x.columns)
+		asks := t.Table == x.table && len(t.Key) > 0 && t.first == nil && slices.Equal(t.KeyNames(), x.columns)
 		for _, f := range finders(t.columns) {
-			asks = asks || f.index == x
+			asks = asks || f.index == x || f.index.old != nil && f.index.old.asks(x)
 		}
 		return asks
 	})
 }
 
 // looks passes over the rows of a step with what its finds led to.
-func (j *judgement) looks(ctx context.Context, s *judged, want []*evaluator, look func(*view, *value.Batch) error) error {
+func (j *judgement) looks(ctx context.Context, s *judged, want []*evaluator, look func(*view, *value.Batch) error, more ...int) error {
 	found := &value.Batch{}
 	all := make([]int, len(s.found.Types()))
 	for i := range all {
@@ -111,7 +139,7 @@ func (j *judgement) looks(ctx context.Context, s *judged, want []*evaluator, loo
 		}
 		batch++
 		return look(v, found)
-	})
+	}, more...)
 }
 
 // plain lists the evaluators of a step that are not finds.
@@ -142,15 +170,16 @@ func (s *judged) values(ctx context.Context, v *view, found *value.Batch) ([]*va
 type decision struct {
 	*judgement
 	*judged
-	log      *spool.Log
-	ids      locators
-	learners []*index // the indexes that must know the rows of this step
-	read     []*rowBatch
+	log        *spool.Log
+	ids        locators
+	fedLocator int      // the column of the step that is the table's locator, or -1
+	learners   []*index // the indexes that must know the rows of this step
+	read       []*rowBatch
 }
 
-// wanted is what the pass reads: all columns where an index or an addition needs values, else none.
+// wanted is what the pass reads: all columns where an index needs values or rows are held against the table, else none.
 func (d *decision) wanted() []*evaluator {
-	if len(d.learners) > 0 {
+	if len(d.learners) > 0 || d.changes != nil || d.fedLocator >= 0 {
 		return d.plain()
 	}
 	return nil
@@ -158,12 +187,13 @@ func (d *decision) wanted() []*evaluator {
 
 func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told *spool.StreamReader) error {
 	out := value.NewBatch(d.verdicts.Types())
+	var there []standing
 	for row := range v.n {
 		w, err := told.Next()
 		if err != nil {
 			return err
 		}
-		verdict, o := verdict(w[0]&0xff), outcome(w[0]>>8)
+		verdict, a := verdict(w[0]), answer{outcome(w[1]), int64(w[2]), int64(w[3])}
 		out.Columns[0].AppendNum(int64(verdict))
 		switch {
 		case verdict == added:
@@ -172,17 +202,62 @@ func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told 
 				return err
 			}
 			continue
+		case verdict == updated:
+			there = append(there, standing{row, a.ref})
 		case verdict == setAside && found.Columns[0].Nums[row] >= 0:
-			if err := d.tell(ctx, v.first+int64(row), o, int64(w[1])); err != nil {
+			if err := d.tell(ctx, v.first+int64(row), a); err != nil {
 				return err
 			}
 		}
-		out.Columns[1].AppendNum(0)
+		out.Columns[1].AppendNum(a.ref)
 	}
-	if err := d.learn(ctx, v, found, out); err != nil {
+	var columns []*value.Column
+	if d.wanted() != nil {
+		var err error
+		if columns, err = d.values(ctx, v, found); err != nil {
+			return err
+		}
+	}
+	if d.fedLocator >= 0 {
+		for row, what := range out.Columns[0].Nums {
+			if verdict(what) == added {
+				out.Columns[1].Nums[row] = columns[d.fedLocator].Nums[row]
+			}
+		}
+	}
+	if err := d.hold(ctx, v, columns, found, out, there); err != nil {
+		return err
+	}
+	if err := d.learn(ctx, v, columns, out); err != nil {
 		return err
 	}
 	return d.verdicts.Append(out)
+}
+
+// hold finds out which rows that are there change, and puts their verdicts into out.
+func (d *decision) hold(ctx context.Context, v *view, columns []*value.Column, found, out *value.Batch, there []standing) error {
+	if d.changes != nil {
+		d.changes.lastRows = d.changes.lastRows[:0]
+	}
+	if len(there) == 0 {
+		return nil
+	}
+	changes, err := d.changes.hold(ctx, d, columns, there)
+	if err != nil {
+		return err
+	}
+	for i, t := range there {
+		what := unchanged
+		if changes[i] {
+			what = updated
+			if err := d.need(found, t.row, v.first+int64(t.row)); err != nil {
+				return err
+			}
+		}
+		out.Columns[0].Nums[t.row] = int64(what)
+		d.tally.count(what)
+	}
+	return nil
 }
 
 // need marks the additions that an added row points at, and keeps how the first such row spells them.
@@ -228,20 +303,19 @@ func (d *decision) spell(a *addition, by []*evaluator, row int64) error {
 }
 
 // learn tells the indexes of the rows of a batch.
-func (d *decision) learn(ctx context.Context, v *view, found, out *value.Batch) error {
+func (d *decision) learn(ctx context.Context, v *view, columns []*value.Column, out *value.Batch) error {
 	if len(d.learners) == 0 {
 		return nil
 	}
-	columns, err := d.values(ctx, v, found)
-	if err != nil {
-		return err
-	}
 	for _, x := range d.learners {
+		if err := d.learnChanged(ctx, x, columns); err != nil {
+			return err
+		}
 		key := d.pick(x.columns, columns)
 		if key == nil {
 			continue // the step leaves a column of the index blank, so nothing finds its rows
 		}
-		hashes, err := keyHashes(ctx, d.db, x.table, x.columns, key, nil)
+		hashes, err := x.hashes(ctx, d.db, key, nil)
 		if err != nil {
 			return err
 		}
@@ -283,23 +357,31 @@ func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, ro
 	}
 	if at := slices.Index(d.Names(), x.yields); at >= 0 {
 		ref, ok := x.ref(columns[at], row)
-		return entry{present, ref}, ok
+		return entry{touched, ref}, ok
 	}
-	return entry{present, out.Columns[1].Nums[row]}, x.yields == "" || x.yields == d.Table.Locator
+	return entry{touched, out.Columns[1].Nums[row]}, x.yields == "" || x.yields == d.Table.Locator
 }
 
 // tell logs why a row is set aside that is good by itself.
-func (d *decision) tell(ctx context.Context, row int64, o outcome, other int64) error {
-	if o == isThereRefuse {
-		why := fmt.Sprintf("a row with this key is in %s already", d.Table.Name)
-		return d.log.Append([]int64{row, wholeRow}, []string{"", why})
+func (d *decision) tell(ctx context.Context, row int64, a answer) error {
+	key := strings.Join(d.KeyNames(), ", ")
+	whole := func(why string) error { return d.log.Append([]int64{row, wholeRow}, []string{"", why}) }
+	switch a.outcome {
+	case isThere:
+		return whole(fmt.Sprintf("a row with this key is in %s already", d.Table.Name))
+	case isNew:
+		return whole(fmt.Sprintf("no row with this key (%s) is in %s", key, d.Table.Name))
+	case isMany:
+		return whole(fmt.Sprintf("several rows with this key (%s) are in %s, so it can't be told which to update", key, d.Table.Name))
+	case isPassed: // the first half has told
+		return nil
 	}
+	other := a.other
 	spot, differ, err := d.contradiction(ctx, row, other)
 	if err != nil {
 		return err
 	}
-	why := fmt.Sprintf("%s has the same key (%s), but another %s", spot, strings.Join(d.KeyNames(), ", "), strings.Join(differ, ", "))
-	return d.log.Append([]int64{row, wholeRow}, []string{"", why})
+	return whole(fmt.Sprintf("%s has the same key (%s), but another %s", spot, key, strings.Join(differ, ", ")))
 }
 
 // contradiction says where the other row stands, and gives the columns in which the two differ.
@@ -328,6 +410,14 @@ func (d *decision) contradiction(ctx context.Context, row, other int64) (spot st
 			differ = append(differ, d.Columns[c].Value.Label())
 		}
 	}
+	for _, later := range d.Later {
+		for _, c := range cells([]*evaluator{d.evaluator(later.Value)}) {
+			if !mine.rows.Columns[c].Same(i, &theirs.rows.Columns[c], k) {
+				differ = append(differ, later.Value.Label())
+				break
+			}
+		}
+	}
 	return d.run.spotWords(d.feed, theirs.rows.Columns[0].Nums[k]), differ, ctx.Err()
 }
 
@@ -351,7 +441,7 @@ func (d *decision) row(row int64) (*rowBatch, int, error) {
 		}
 	}
 	b := &rowBatch{number: number}
-	if err := d.rows.Spool.Read(number, append(cells(d.columns), clean.Lines), &b.rows); err != nil {
+	if err := d.rows.Spool.Read(number, append(append(cells(d.columns), clean.Lines), d.later...), &b.rows); err != nil {
 		return nil, 0, err
 	}
 	all := make([]int, len(d.found.Types()))

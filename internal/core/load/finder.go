@@ -19,6 +19,7 @@ import (
 type addition struct {
 	index  *index
 	key    hash
+	finder *finder // the find that asked for it first
 	needed bool
 	first  origin       // the first row that needs it
 	values *value.Batch // as that row spells it: one row for the index's columns
@@ -95,7 +96,7 @@ func (f *finder) keys(ctx context.Context, v *view) ([]hash, []*value.Column, er
 		}
 		columns[i] = c
 	}
-	hashes, err := keyHashes(ctx, f.judge.db, f.index.table, f.index.columns, columns, f.hashes)
+	hashes, err := f.index.hashes(ctx, f.judge.db, columns, f.hashes)
 	f.hashes = hashes
 	return hashes, columns, err
 }
@@ -148,11 +149,11 @@ func (f *finder) answer(h hash) (entry, error) {
 // ask looks h up in a part that is in memory, and makes an addition where the find may add.
 func (f *finder) ask(p *indexPart, h hash) (entry, error) {
 	e := p.get(h)
-	if e.state > isAside || f.of.NotFound != ladlefile.AddNotFound || f.judge.run.refused[f.refusal(h)] != "" {
+	if e.state > isAside || f.of.NotFound != ladlefile.AddNotFound || f.judge.run.whyRefused(f.refusal(h)) != "" {
 		return e, nil
 	}
 	e = entry{fresh, int64(len(f.judge.additions))}
-	f.judge.additions = append(f.judge.additions, &addition{index: f.index, key: h})
+	f.judge.additions = append(f.judge.additions, &addition{index: f.index, key: h, finder: f})
 	p.put(h, e)
 	if p.log != nil {
 		return e, p.log.Append(h.hi, h.lo, uint64(e.state), uint64(e.ref))
@@ -163,15 +164,20 @@ func (f *finder) ask(p *indexPart, h hash) (entry, error) {
 // refusal names an addition that the database did not take.
 func (f *finder) refusal(h hash) refusal { return refusal{f.index.label(), h} }
 
-func (x *index) label() string { return x.table.Name + "." + strings.Join(x.columns, ", ") }
+func (x *index) label() string {
+	if x.old != nil {
+		return fmt.Sprintf("%s of the lines that fill %s", x.columns[0], x.table.Name)
+	}
+	return x.table.Name + "." + strings.Join(x.columns, ", ")
+}
 
 // append adds what the entry e means for a row.
 func (f *finder) append(e entry, h hash, by []*value.Column, row int) {
 	switch {
-	case e.state == present && f.index.wide != nil:
+	case e.one() && f.index.wide != nil:
 		f.room.AppendFrom(f.index.wide, int(e.ref))
 		return
-	case e.state == present:
+	case e.one():
 		f.room.AppendNum(e.ref)
 		return
 	case e.state == fresh:
@@ -206,7 +212,7 @@ func words(by []*value.Column, row int) string {
 // why says what came of a find, to go behind the quoted cell.
 func (f *finder) why(e entry, h hash, cell string) string {
 	where := f.index.label()
-	if why := f.judge.run.refused[f.refusal(h)]; why != "" {
+	if why := f.judge.run.whyRefused(f.refusal(h)); why != "" {
 		return fmt.Sprintf("can't be added to %s: %s", where, why)
 	}
 	switch e.state {
@@ -237,6 +243,14 @@ func (f *finder) nearest(cell string) string {
 		f.near[cell] = near
 	}
 	return near
+}
+
+// fill makes sure that the index knows what the find asks in step s.
+func (f *finder) fill(ctx context.Context, s *judged) error {
+	if f.index.old != nil {
+		return f.judge.fillOld(ctx, f.index)
+	}
+	return f.judge.fill(ctx, s, f.index, f.by)
 }
 
 // prepare finds the answers of an index in parts: the questions of all rows are put to it part by part.

@@ -24,11 +24,19 @@ type entryState uint8
 
 const (
 	absent  entryState = iota
+	left               // the row ref had this key, and an earlier step gives it another
 	isAside            // a row with this key was set aside
 	fresh              // a row of the lookup that a find may add; ref is its number among the index's names
 	several            // more than one row
-	present            // one row: there before, or added by an earlier step
+	present            // one row that was there before
+	touched            // one row that an earlier step adds or updates
 )
+
+// one tells whether there is one row.
+func (e entry) one() bool { return e.state >= present }
+
+// there tells whether there is a row, or several.
+func (e entry) there() bool { return e.state >= several }
 
 // index finds rows of a table by columns: those that were there before and those that steps add.
 // A small one is in memory; a large one is kept in parts by hash, one of them in memory at a time.
@@ -36,6 +44,8 @@ type index struct {
 	table   *schema.Table
 	columns []string
 	yields  string // the column whose value is found; "" when only presence matters
+	blanks  bool   // a blank is a value like others; else a row with one has no key
+	old     *oldIDs
 
 	parts []*indexPart
 	whole bool          // all rows of the table are in it, not just those asked for
@@ -51,7 +61,7 @@ type indexPart struct {
 }
 
 func newIndex(t *schema.Table, columns []string, yields string, parts int, dir string) *index {
-	x := &index{table: t, columns: columns, yields: yields}
+	x := &index{table: t, columns: columns}
 	for range parts {
 		p := &indexPart{}
 		p.grow = func(slots int, moved func(func(from, to int))) {
@@ -64,10 +74,20 @@ func newIndex(t *schema.Table, columns []string, yields string, parts int, dir s
 		}
 		x.parts = append(x.parts, p)
 	}
-	if c := t.Column(yields); c != nil && (c.Type.Kind == value.Text || c.Type.Kind == value.Decimal || c.Type.Kind == value.Bytes) {
-		x.wide = &value.Column{Kind: c.Type.Kind, Scale: c.Type.Scale}
-	}
+	x.yield(yields)
 	return x
+}
+
+// yield sets the column whose value is found.
+func (x *index) yield(column string) {
+	x.yields = column
+	c := x.table.Column(column)
+	if c == nil {
+		return
+	}
+	if found := value.NewColumn(c.Type); found.Wide() {
+		x.wide = &found
+	}
 }
 
 // resident tells whether the index is in memory as a whole.
@@ -85,14 +105,23 @@ func (x *index) put(h hash, e entry) error {
 	return nil
 }
 
-// put merges e with what is known of h: a row that is there wins over one that isn't, two rows are several.
+// put merges e with what is known of h: a row that is there wins over one that isn't, two rows are several. A row that
+// has left the key comes back only as one that was touched.
 func (p *indexPart) put(h hash, e entry) {
 	slot, found := p.insert(h)
-	switch old := p.entries[slot]; {
-	case !found || old.state < e.state && old.state != several:
-		p.entries[slot] = e
-	case old.state == present && e.state == present && old.ref != e.ref:
-		p.entries[slot].state = several
+	old := &p.entries[slot]
+	switch {
+	case !found:
+		*old = e
+	case e.state == left:
+		if old.one() && old.ref == e.ref {
+			*old = e
+		}
+	case old.state == left && e.state == present && old.ref == e.ref:
+	case old.one() && e.one() && old.ref != e.ref:
+		old.state = several
+	case old.state < e.state && old.state != several:
+		*old = e
 	}
 }
 
@@ -170,7 +199,7 @@ func (x *index) fill(ctx context.Context, db engine.Reader, rows, keyRows int64,
 		return nil
 	}
 	take := func(b *value.Batch) error { return x.take(ctx, db, b) }
-	if x.table.Indexed(x.columns) && rows > keyRows*probeShare {
+	if x.table.Indexed(x.columns) && rows > keyRows*probeShare && !x.blanks {
 		return keys(func(b *value.Batch) error {
 			return db.Probe(ctx, x.table, x.columns, b, x.fetched(), take)
 		})
@@ -184,7 +213,7 @@ const nameCount = 2000
 
 // take puts rows of the database into the index.
 func (x *index) take(ctx context.Context, db engine.Reader, b *value.Batch) error {
-	keys, err := x.hashes(ctx, db, b.Columns[:len(x.columns)])
+	keys, err := x.hashes(ctx, db, pointers(b.Columns[:len(x.columns)]), nil)
 	if err != nil {
 		return err
 	}
@@ -222,23 +251,14 @@ func (x *index) ref(c *value.Column, i int) (int64, bool) {
 	return int64(x.wide.Len() - 1), true
 }
 
-// hashes gives the hash of each row of columns, values for those of the index; one with hi 0 where there is no key.
-func (x *index) hashes(ctx context.Context, db engine.Reader, columns []value.Column) ([]hash, error) {
-	folded := make([]*value.Column, len(columns))
-	for i := range columns {
-		folded[i] = &columns[i]
-	}
-	return keyHashes(ctx, db, x.table, x.columns, folded, nil)
-}
-
-// keyHashes gives the hash of each row of columns, which are values for the columns of t with these names, as its
-// collations compare them; one with hi 0 for a row without a key. It uses the memory of into.
-func keyHashes(ctx context.Context, db engine.Reader, t *schema.Table, names []string, columns []*value.Column, into []hash) ([]hash, error) {
+// hashes gives the hash of each row of columns, values for those of the index, as its collations compare them; one with
+// hi 0 for a row without a key. It uses the memory of into.
+func (x *index) hashes(ctx context.Context, db engine.Reader, columns []*value.Column, into []hash) ([]hash, error) {
 	folded := make([]*value.Column, len(columns))
 	for i, c := range columns {
 		folded[i] = c
-		if c.Kind == value.Text {
-			f, err := db.Fold(ctx, t.Column(names[i]), c)
+		if of := x.table.Column(x.columns[i]); c.Kind == value.Text && of != nil && x.old == nil {
+			f, err := db.Fold(ctx, of, c)
 			if err != nil {
 				return nil, err
 			}
@@ -251,7 +271,8 @@ func keyHashes(ctx context.Context, db engine.Reader, t *schema.Table, names []s
 		room = room[:0]
 		whole := true
 		for _, c := range folded {
-			whole = whole && (c.States[row] == value.Given || c.States[row] == value.New)
+			state := c.States[row]
+			whole = whole && (state == value.Given || state == value.New || state == value.Null && x.blanks)
 			room = c.AppendIdentity(room, row)
 		}
 		if !whole {
@@ -261,4 +282,13 @@ func keyHashes(ctx context.Context, db engine.Reader, t *schema.Table, names []s
 		into = append(into, hashOf(room))
 	}
 	return into, nil
+}
+
+// pointers gives the columns of a batch as a step has them.
+func pointers(columns []value.Column) []*value.Column {
+	all := make([]*value.Column, len(columns))
+	for i := range columns {
+		all[i] = &columns[i]
+	}
+	return all
 }

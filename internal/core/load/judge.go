@@ -21,6 +21,8 @@ type verdict uint8
 const (
 	setAside verdict = iota
 	added
+	updated
+	unchanged // as an update would leave it
 	kept
 	repeated
 	leftOut
@@ -34,39 +36,64 @@ type judgement struct {
 	indexes   []*index
 	additions []*addition
 	steps     []*judged
-	asides    []rowSet // for each feed, the rows that a step set aside
+	asides    []rowSet  // for each feed, the rows that a step set aside
+	similar   []Similar // new names that look like others, and that a person accepted
 }
 
 // judged is a step with its verdicts.
 type judged struct {
 	*ladlefile.Step
+	number   int // in the order of the steps
 	feed     int
 	rows     *clean.Rows
 	columns  []*evaluator
+	first    *judged      // of a second half: the step whose rows it completes
+	later    []int        // of a first one: the columns of the spool that second halves read
 	found    *spool.Spool // for each row its standing, then what its finds lead to
-	verdicts *spool.Spool // for each row its verdict, then the locator of an added row
+	verdicts *spool.Spool // for each row its verdict, then the locator of one that is added or there
+	changes  *changes     // what becomes of rows that are there
+	gone     *gone        // the rows of the table that the input no longer has
 	problems []*spool.Log // row and column; cell and reason; each by ascending row
+	aside    rowSet
 	tally    Tally
 	spans    []engine.Span // locators of the added rows
 }
 
 const resident = 1 << 18 // keys that are kept in memory at a time
 
-// judge decides on all rows, step by step, in one direction.
+// judge decides on all rows. What becomes clear only behind a row - that a second half of it is set aside, that a new
+// name it needs is refused - is taken into account by judging once more.
 func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
+	r.forget()
+	for {
+		j, err := r.judgeOnce(ctx, db)
+		if err != nil {
+			return j, err
+		}
+		halved := r.halve(j)
+		alike, err := j.alike(ctx)
+		if err != nil || !halved && !alike {
+			return j, err
+		}
+		j.close()
+	}
+}
+
+// judgeOnce decides on all rows, step by step, in one direction.
+func (r *run) judgeOnce(ctx context.Context, db engine.Reader) (*judgement, error) {
 	j := &judgement{run: r, db: db, before: map[*schema.Table]check.Before{}, asides: make([]rowSet, len(r.plan.Feeds))}
 	if err := j.count(ctx); err != nil {
 		return j, err
 	}
-	for _, s := range r.plan.Steps {
-		j.steps = append(j.steps, j.prepare(s))
+	for i, s := range r.plan.Steps {
+		j.steps = append(j.steps, j.prepare(i, s))
 	}
-	for i, s := range j.steps {
-		if err := j.judgeStep(ctx, i, s); err != nil {
+	for _, s := range j.steps {
+		if err := j.judgeStep(ctx, s); err != nil {
 			return j, fmt.Errorf("step %s: %w", s.Name, err)
 		}
 	}
-	return j, nil
+	return j, j.pointed(ctx)
 }
 
 // count counts the rows of all tables in use.
@@ -82,16 +109,27 @@ func (j *judgement) count(ctx context.Context) error {
 }
 
 // prepare makes the evaluators and indexes of a step.
-func (j *judgement) prepare(s *ladlefile.Step) *judged {
+func (j *judgement) prepare(number int, s *ladlefile.Step) *judged {
 	feed := slices.Index(j.run.plan.Feeds, s.Feed)
-	d := &judged{Step: s, feed: feed, rows: j.run.rows[feed]}
+	d := &judged{Step: s, number: number, feed: feed, rows: j.run.rows[feed]}
 	for _, f := range s.Columns {
 		d.columns = append(d.columns, j.evaluator(f.Value))
 	}
-	if len(s.Key) > 0 {
-		j.index(s.Table, s.KeyNames(), "")
+	for _, f := range s.Later {
+		d.later = append(d.later, cells([]*evaluator{j.evaluator(f.Value)})...)
+	}
+	if s.First != nil {
+		d.first = j.stepOf(s.First)
+		d.problems = j.run.carried[number]
+	} else if len(s.Key) > 0 {
+		j.keyIndex(d.Step)
 	}
 	return d
+}
+
+// stepOf is the judged form of a step.
+func (j *judgement) stepOf(s *ladlefile.Step) *judged {
+	return j.steps[slices.IndexFunc(j.steps, func(d *judged) bool { return d.Step == s })]
 }
 
 func (j *judgement) evaluator(v ladlefile.Value) *evaluator {
@@ -99,19 +137,37 @@ func (j *judgement) evaluator(v ladlefile.Value) *evaluator {
 	if v.Find == nil {
 		return e
 	}
-	e.find = &finder{of: v.Find, judge: j, index: j.index(v.Find.Table, v.Find.Names(), v.Find.Yields.Name)}
+	e.find = &finder{of: v.Find, judge: j, index: j.indexOf(v.Find)}
 	for _, by := range v.Find.By {
 		e.find.by = append(e.find.by, j.evaluator(by.Value))
 	}
 	return e
 }
 
-// index gives the index of t by columns; one that yields something serves where nothing needs to be yielded.
-func (j *judgement) index(t *schema.Table, columns []string, yields string) *index {
+// indexOf is the index that answers a find.
+func (j *judgement) indexOf(l *ladlefile.Lookup) *index {
+	if l.Made != nil {
+		return j.oldIndex(l)
+	}
+	return j.index(l.Table, l.Names(), l.Yields.Name, false)
+}
+
+// keyIndex is the index by which a step recognises rows that are there: it yields what they are updated by.
+func (j *judgement) keyIndex(s *ladlefile.Step) *index {
+	yields := ""
+	if s.Block.There == ladlefile.UpdateThere {
+		yields = s.Table.Locator
+	}
+	return j.index(s.Table, s.KeyNames(), yields, s.Block.BlankKey == ladlefile.MatchBlankKey)
+}
+
+// index gives the index of t by columns, in which blanks are values or not; one that yields something serves where
+// nothing needs to be yielded.
+func (j *judgement) index(t *schema.Table, columns []string, yields string, blanks bool) *index {
 	for _, x := range j.indexes {
-		if x.table == t && slices.Equal(x.columns, columns) {
+		if x.old == nil && x.table == t && x.blanks == blanks && slices.Equal(x.columns, columns) {
 			if x.yields == "" {
-				x.yields = yields
+				x.yield(yields)
 			}
 			if yields == "" || x.yields == yields {
 				return x
@@ -119,6 +175,7 @@ func (j *judgement) index(t *schema.Table, columns []string, yields string) *ind
 		}
 	}
 	x := newIndex(t, columns, yields, j.partsOf(j.before[t].Rows+j.incoming(t)), j.run.dir)
+	x.blanks = blanks
 	j.indexes = append(j.indexes, x)
 	return x
 }
@@ -169,9 +226,9 @@ func (j *judgement) views(ctx context.Context, rows *clean.Rows, evaluators []*e
 	return nil
 }
 
-func (j *judgement) judgeStep(ctx context.Context, number int, s *judged) error {
+func (j *judgement) judgeStep(ctx context.Context, s *judged) error {
 	for _, f := range finders(s.columns) {
-		if err := j.fill(ctx, s, f.index, f.by); err != nil {
+		if err := f.fill(ctx, s); err != nil {
 			return err
 		}
 		if err := f.prepare(ctx, s.rows); err != nil {
@@ -181,7 +238,7 @@ func (j *judgement) judgeStep(ctx context.Context, number int, s *judged) error 
 	}
 	keys := newMatch(j, s)
 	defer keys.close()
-	if err := j.resolve(ctx, number, s, keys); err != nil {
+	if err := j.resolve(ctx, s, keys); err != nil {
 		return err
 	}
 	if err := keys.match(ctx); err != nil {
@@ -218,7 +275,7 @@ const (
 const wholeRow = clean.WholeRow
 
 // resolve is the first pass of a step: finds, and what is wrong with a row by itself. The keys of good rows go to keys.
-func (j *judgement) resolve(ctx context.Context, number int, s *judged, keys *match) error {
+func (j *judgement) resolve(ctx context.Context, s *judged, keys *match) error {
 	types := []value.Type{{Kind: value.Int}}
 	for _, c := range s.Columns {
 		if c.Value.Find != nil {
@@ -228,13 +285,15 @@ func (j *judgement) resolve(ctx context.Context, number int, s *judged, keys *ma
 	s.found = spool.New(j.run.dir, types)
 	log := spool.NewLog(j.run.dir)
 	s.problems = append(s.problems, log)
-	rejected := j.run.rejections(number)
+	rejected := j.run.rejections(s.number)
 	return j.views(ctx, s.rows, s.columns, func(v *view) error {
 		columns, err := s.evaluate(ctx, v)
 		if err != nil {
 			return err
 		}
 		standing, problems := s.stand(v, columns, rejected)
+		s.spoil(v, standing, j.run.halved[s.Block])
+		problems = s.silence(v, problems, j.run.halved[s.Block])
 		for _, p := range problems {
 			if err := log.Append([]int64{v.first + int64(p.row), int64(p.column)}, []string{p.cell, p.why}); err != nil {
 				return err
@@ -253,7 +312,7 @@ func (j *judgement) resolve(ctx context.Context, number int, s *judged, keys *ma
 			found.Columns[0].AppendNum(part)
 		}
 		return s.found.Append(found)
-	}, s.conditions()...)
+	}, append(s.conditions(), s.later...)...)
 }
 
 // conditions lists the columns of the spool that are conditions of the step.
@@ -312,7 +371,7 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 			case standing[row] == out:
 			case state == value.Bad:
 				standing[row] = bad
-			case state == value.Null && key:
+			case state == value.Null && key && s.Block.BlankKey == ladlefile.RefuseBlankKey:
 				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but is part of the key (%s)", strings.Join(s.KeyNames(), ", "))})
 			case state == value.Null && (column.Required || column.Identity):
 				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but %s.%s must have a value", s.Table.Name, column.Name)})

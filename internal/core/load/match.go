@@ -3,6 +3,7 @@ package load
 import (
 	"context"
 	"hash/maphash"
+	"slices"
 
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/spool"
@@ -15,7 +16,7 @@ type match struct {
 	step      *judged
 	index     *index          // nil for a step without a key
 	questions []*spool.Stream // row, hash, content
-	answers   []*spool.Stream // outcome, other row
+	answers   []*spool.Stream // answer
 	readers   []*spool.StreamReader
 	hashes    []hash
 	room      []byte
@@ -25,22 +26,33 @@ type match struct {
 type outcome uint64
 
 const (
-	isFirst       outcome = iota // the row that stands for its key
-	isRepeat                     // as another row, which stands for the key
-	isContradict                 // same key as another row, with other values
-	isThereKept                  // the key is in the table
-	isThereRefuse                // the key is in the table, and that is refused
+	isNew        outcome = iota // the row stands for its key, which is not in the table
+	isThere                     // the row stands for its key, which is in the table
+	isRepeat                    // as another row, or as one of an earlier block, which stands for the key
+	isContradict                // same key as another row, with other values
+	isMany                      // the key is in the table more than once
+	isPassed                    // of a second half: the first one does nothing with the row
 )
+
+// answer is an outcome, the other row that it speaks of, and what the index yields for the row that is there.
+type answer struct {
+	outcome outcome
+	other   int64
+	ref     int64
+}
 
 func newMatch(j *judgement, s *judged) *match {
 	m := &match{judge: j, step: s}
-	if len(s.Key) == 0 {
+	if len(s.Key) == 0 || s.first != nil {
 		return m
 	}
-	m.index = j.index(s.Table, s.KeyNames(), "")
+	m.index = j.keyIndex(s.Step)
 	for range max(j.partsOf(s.rows.Spool.Rows()), len(m.index.parts)) {
 		m.questions = append(m.questions, spool.NewStream(j.run.dir, 4))
-		m.answers = append(m.answers, spool.NewStream(j.run.dir, 2))
+		m.answers = append(m.answers, spool.NewStream(j.run.dir, 3))
+	}
+	if s.Block.Gone != nil {
+		s.gone = newGone(j.run.dir, len(m.questions))
 	}
 	return m
 }
@@ -54,29 +66,35 @@ func (m *match) add(ctx context.Context, v *view, columns []*value.Column, stand
 	for i, k := range m.step.Key {
 		key[i] = columns[k]
 	}
-	hashes, err := keyHashes(ctx, m.judge.db, m.step.Table, m.step.KeyNames(), key, m.hashes)
+	hashes, err := m.index.hashes(ctx, m.judge.db, key, m.hashes)
 	if err != nil {
 		return err
 	}
 	m.hashes = hashes
+	if err := m.step.gone.stay(hashes); err != nil {
+		return err
+	}
 	for row, h := range hashes {
 		if standing[row] < 0 {
 			continue
 		}
 		part := h.part(len(m.questions))
 		standing[row] = int64(part)
-		if err := m.questions[part].Append(uint64(v.first+int64(row)), h.hi, h.lo, m.content(columns, row)); err != nil {
+		if err := m.questions[part].Append(uint64(v.first+int64(row)), h.hi, h.lo, m.content(v, columns, row)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// content stands for all that the step uses of a row. Only rows of one key are compared by it.
-func (m *match) content(columns []*value.Column, row int) uint64 {
+// content stands for all that the step, with its second halves, uses of a row. Only rows of one key are compared by it.
+func (m *match) content(v *view, columns []*value.Column, row int) uint64 {
 	m.room = m.room[:0]
 	for _, c := range columns {
 		m.room = c.AppendIdentity(m.room, row)
+	}
+	for _, c := range m.step.later {
+		m.room = v.rows.Columns[c].AppendIdentity(m.room, row)
 	}
 	return maphash.Bytes(seeds[0], m.room)
 }
@@ -91,7 +109,7 @@ type seenKey struct {
 	row     int64 // the row that stands for the key
 	other   int64 // a row that contradicts it
 	content uint64
-	there   bool
+	there   entry
 	clash   bool
 }
 
@@ -116,6 +134,9 @@ func (m *match) match(ctx context.Context) error {
 		key[i] = m.step.columns[k]
 	}
 	if err := m.judge.fill(ctx, m.step, m.index, key); err != nil {
+		return err
+	}
+	if err := m.scope(ctx); err != nil {
 		return err
 	}
 	for i := range m.questions {
@@ -151,13 +172,13 @@ func (m *match) matchPart(i int) error {
 	}
 	for slot, h := range keys.slots {
 		if h.hi != 0 {
-			keys.seen[slot].there = there.get(h).state >= several
+			keys.seen[slot].there = there.get(h)
 		}
 	}
 	return eachRecord(m.questions[i], func(w []uint64) error {
 		slot, _ := keys.find(hash{w[1], w[2]})
-		o, other := m.outcome(&keys.seen[slot], int64(w[0]), w[3])
-		return m.answers[i].Append(uint64(o), uint64(other))
+		a := m.answer(&keys.seen[slot], int64(w[0]), w[3])
+		return m.answers[i].Append(uint64(a.outcome), uint64(a.other), uint64(a.ref))
 	})
 }
 
@@ -173,32 +194,52 @@ func (k *seenKey) meet(row int64, content uint64, found bool, repeats ladlefile.
 	}
 }
 
-func (m *match) outcome(k *seenKey, row int64, content uint64) (outcome, int64) {
+func (m *match) answer(k *seenKey, row int64, content uint64) answer {
 	switch {
 	case k.clash && content == k.content:
-		return isContradict, k.other
+		return answer{outcome: isContradict, other: k.other}
 	case k.clash:
-		return isContradict, k.row
-	case k.there && m.step.Block.There == ladlefile.RefuseThere:
-		return isThereRefuse, row
-	case row != k.row:
-		return isRepeat, k.row
-	case k.there:
-		return isThereKept, row
+		return answer{outcome: isContradict, other: k.row}
+	case k.there.state == several && m.step.Block.There == ladlefile.UpdateThere:
+		return answer{outcome: isMany}
+	case k.there.there() && k.there.state != touched && m.step.Block.There == ladlefile.RefuseThere:
+		return answer{outcome: isThere}
+	case row != k.row, k.there.state == touched && !m.completes():
+		return answer{outcome: isRepeat, other: k.row}
+	case k.there.there():
+		return answer{outcome: isThere, ref: k.there.ref}
 	}
-	return isFirst, row
+	return answer{outcome: isNew}
 }
 
-// next is the outcome of the next row of a part.
-func (m *match) next(part int64) (outcome, int64, error) {
+// completes tells whether the step updates what no earlier step of the table writes: then it also updates rows of these.
+func (m *match) completes() bool {
+	if m.step.Block.There != ladlefile.UpdateThere {
+		return false
+	}
+	for _, s := range m.judge.steps[:m.step.number] {
+		if s.Table != m.step.Table {
+			continue
+		}
+		for _, target := range m.step.targets() {
+			if slices.Contains(s.Names(), m.step.Columns[target].Column.Name) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// next is the answer for the next row of a part.
+func (m *match) next(part int64) (answer, error) {
 	if m.index == nil {
-		return isFirst, 0, nil
+		return answer{}, nil
 	}
 	w, err := m.readers[part].Next()
 	if err != nil {
-		return 0, 0, err
+		return answer{}, err
 	}
-	return outcome(w[0]), int64(w[1]), nil
+	return answer{outcome(w[0]), int64(w[1]), int64(w[2])}, nil
 }
 
 func (m *match) close() {

@@ -58,20 +58,24 @@ type InputReport struct {
 
 // LookupReport is what finds add to a lookup.
 type LookupReport struct {
-	Table   string   `json:"table"`
-	Columns []string `json:"columns"`
-	Added   int64    `json:"added"`
-	Names   []string `json:"names"` // the first of them
+	Table   string    `json:"table"`
+	Columns []string  `json:"columns"`
+	Added   int64     `json:"added"`
+	Names   []string  `json:"names"`             // the first of them
+	Similar []Similar `json:"similar,omitempty"` // those that look like others, and that a person accepted
 }
 
 // StepReport is the account of a step.
 type StepReport struct {
-	Step  string   `json:"step"`
-	Table string   `json:"table"`
-	Input string   `json:"input"`
-	Key   []string `json:"key"`
-	After []string `json:"after,omitempty"` // why it stands behind others
-	Tally Tally    `json:"tally"`
+	Step    string       `json:"step"`
+	Table   string       `json:"table"`
+	Input   string       `json:"input"`
+	Key     []string     `json:"key"`
+	After   []string     `json:"after,omitempty"` // why it stands behind others
+	Tally   Tally        `json:"tally"`
+	Removed int64        `json:"removed,omitempty"`    // rows of the table that are gone from the file
+	Gone    []string     `json:"gone,omitempty"`       // the keys of the first of them
+	First   *TableReport `json:"first_rows,omitempty"` // as they would be stored
 }
 
 // Tally is the account of the rows of a step: Read is the sum of all others.
@@ -91,6 +95,10 @@ func (t *Tally) count(v verdict) {
 	switch v {
 	case added:
 		t.Added++
+	case updated:
+		t.Updated++
+	case unchanged:
+		t.Unchanged++
 	case kept:
 		t.Kept++
 	case repeated:
@@ -154,7 +162,7 @@ func (r *Report) Read() (n int64) {
 // sameTallies tells whether two reports say the same would be done.
 func (r *Report) sameTallies(o *Report) bool {
 	for i := range r.Steps {
-		if r.Steps[i].Tally != o.Steps[i].Tally {
+		if r.Steps[i].Tally != o.Steps[i].Tally || r.Steps[i].Removed != o.Steps[i].Removed {
 			return false
 		}
 	}

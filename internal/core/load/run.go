@@ -20,6 +20,7 @@ import (
 	"ladle/internal/core/logbook"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
+	"ladle/internal/core/spool"
 )
 
 // Options say how a load runs.
@@ -31,6 +32,13 @@ type Options struct {
 
 	// Ask is shown what would be done and gives the answer of the person; nil means yes.
 	Ask func(context.Context, *Report) (bool, error)
+
+	// AskSimilar is shown, before Ask, each new name that looks like another one, unless the ladle file says what
+	// becomes of it, and gives the answer of the person; nil means that none is added.
+	AskSimilar func(context.Context, Similar) (bool, error)
+
+	Removal bool  // rows that are gone from the file may be removed without a question
+	First   int64 // only so many rows of each input are read; 0 for all
 
 	// Tell hears how far a phase is; nil when nobody listens.
 	Tell func(Progress)
@@ -61,8 +69,13 @@ type run struct {
 	rows      []*clean.Rows
 	dir       string // for temporary files
 	resident  int64
-	refused   map[refusal]string
-	rejected  map[int]*rejections
+	refused   map[refusal]string          // additions that the database does not take
+	rejected  map[int]*rejections         // rows of steps that it does not take
+	unlike    map[refusal]string          // additions that look too much like others
+	accepted  map[Similar]bool            // the answers of the person about such additions
+	asking    bool                        // a person is there to answer
+	halved    map[*ladlefile.Block]rowSet // rows of which a second half is set aside
+	carried   map[int][]*spool.Log        // what was told of them, by the step of the second half
 	done      map[string]int64
 	report    *Report
 	token     string
@@ -73,7 +86,7 @@ type run struct {
 // of the context, that it could not be done. Without an outcome of Loaded the database is as before.
 func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*Report, error) {
 	r := &run{Options: o, file: file, db: db, dir: os.TempDir(), resident: o.ResidentKeys, refused: map[refusal]string{},
-		rejected: map[int]*rejections{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
+		rejected: map[int]*rejections{}, accepted: map[Similar]bool{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
 	if r.resident == 0 {
 		r.resident = resident
 	}
@@ -98,6 +111,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 }
 
 func (r *run) close() {
+	r.forget()
 	for _, s := range r.sources {
 		s.Close()
 	}
@@ -113,6 +127,9 @@ func (r *run) prepare(ctx context.Context) error {
 	var failed []error
 	for _, in := range r.file.Inputs {
 		s, err := source.Open(in.Paths, in.Asked)
+		if err == nil && r.First > 0 {
+			s = source.First(s, r.First)
+		}
 		if err != nil {
 			failed = append(failed, err)
 			continue
@@ -130,7 +147,7 @@ func (r *run) prepare(ctx context.Context) error {
 	if r.plan, err = ladlefile.Resolve(r.file, headers, db); err != nil {
 		return err
 	}
-	if err := r.mayInsert(ctx); err != nil {
+	if err := r.may(ctx); err != nil {
 		return err
 	}
 	used := make([]source.Table, len(r.plan.Feeds))
@@ -145,13 +162,22 @@ func (r *run) prepare(ctx context.Context) error {
 	return r.mend()
 }
 
-// mayInsert asks, before a file is read, whether this user may add what the load could add.
-func (r *run) mayInsert(ctx context.Context) error {
+// may asks, before a file is read, whether this user may do what the load could do.
+func (r *run) may(ctx context.Context) error {
 	for _, s := range r.plan.Steps {
-		err := r.db.MayInsert(ctx, s.Table, s.Names())
+		var err error
+		if s.First == nil && s.Block.NotThere == ladlefile.AddNotThere {
+			err = r.db.May(ctx, engine.Insert, s.Table, s.Names())
+		}
+		if err == nil && (s.First != nil || s.Block.There == ladlefile.UpdateThere) {
+			err = r.db.May(ctx, engine.Update, s.Table, s.Names())
+		}
+		if err == nil && s.Block.Gone != nil {
+			err = r.db.May(ctx, engine.Delete, s.Table, nil)
+		}
 		s.Lookups(func(l *ladlefile.Lookup) {
 			if err == nil && l.NotFound == ladlefile.AddNotFound {
-				err = r.db.MayInsert(ctx, l.Table, append([]string{l.Yields.Name}, l.Names()...))
+				err = r.db.May(ctx, engine.Insert, l.Table, append([]string{l.Yields.Name}, l.Names()...))
 			}
 		})
 		if err != nil {
@@ -168,6 +194,17 @@ func (r *run) locked() []*schema.Table {
 		for _, relation := range t.Relations {
 			if p := relation.ParentTable; p != nil && !slices.Contains(all, p) {
 				all = append(all, p)
+			}
+		}
+	}
+	for _, s := range r.plan.Steps {
+		if s.Block.Gone == nil {
+			continue
+		}
+		for _, child := range r.plan.Schema.Tables {
+			points := slices.ContainsFunc(child.Relations, func(relation schema.Relation) bool { return relation.ParentTable == s.Table })
+			if points && !slices.Contains(all, child) {
+				all = append(all, child)
 			}
 		}
 	}
@@ -238,12 +275,17 @@ func (r *run) read(ctx context.Context) error {
 // ask judges without locks, shows what would be done, and waits for the answer.
 func (r *run) ask(ctx context.Context) (bool, error) {
 	begun := time.Now()
+	r.asking = true
 	j, err := r.judge(ctx, r.db)
+	r.asking = false
 	defer j.close()
 	if err != nil {
 		return false, err
 	}
 	r.fill(j)
+	if err := r.sample(ctx, j); err != nil {
+		return false, err
+	}
 	r.report.Seconds.Judge = since(begun)
 	if stop, err := r.mayWrite(ctx, r.db, j, nil); stop || err != nil {
 		return false, err
@@ -308,6 +350,11 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if stop, err := r.mayWrite(ctx, tx, j, shown); stop || err != nil {
 		return false, err
 	}
+	if r.Try {
+		if err := r.sample(ctx, j); err != nil {
+			return false, err
+		}
+	}
 	older, err := check.Older(ctx, tx, j.work(ctx), j.before)
 	if err != nil {
 		return false, err
@@ -331,6 +378,9 @@ func (r *run) mayWrite(ctx context.Context, db engine.Reader, j *judgement, show
 		return true, r.refuse(j, "somebody changed the tables since the question was asked; what would be done now is "+
 			"something else than what you agreed to")
 	}
+	if why := r.mayRemove(j); why != "" {
+		return true, r.refuse(j, why)
+	}
 	return r.loadedBefore(ctx, db, j)
 }
 
@@ -340,7 +390,7 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader, j *judgement) 
 		return false, nil
 	}
 	for _, s := range j.steps {
-		if len(s.Key) > 0 {
+		if len(s.Key) > 0 || s.first != nil {
 			continue
 		}
 		sum, err := r.sources[s.feed].Sum()
@@ -376,7 +426,7 @@ func (r *run) refuse(j *judgement, why string) error {
 // finish proves what was written, and commits it or takes it back.
 func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[*schema.Table][]string) error {
 	begun := time.Now()
-	results, err := check.Run(ctx, tx, j.work(ctx), j.before, older)
+	results, err := check.Run(ctx, tx, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older})
 	if err != nil {
 		return err
 	}
@@ -459,7 +509,7 @@ func (r *run) logEntry(j *judgement) (*logbook.Run, error) {
 			return nil, err
 		}
 		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
-			InputSum: sum, Read: s.tally.Read, Added: s.tally.Added, Kept: s.tally.Kept,
+			InputSum: sum, Read: s.tally.Read, Added: s.tally.Added, Updated: s.tally.Updated, Removed: s.gone.removed(), Kept: s.tally.Kept,
 			Repeated: s.tally.Repeated, SetAside: s.tally.SetAside})
 	}
 	return entry, nil

@@ -3,7 +3,6 @@ package load
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"ladle/internal/core/aside"
 	"ladle/internal/core/engine"
@@ -18,7 +17,7 @@ const (
 )
 
 func (r *run) newReport() *Report {
-	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: limitText(r.file.Limit),
+	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: r.file.Limit.String(),
 		Notes: r.db.Notes()}
 	for i, f := range r.plan.Feeds {
 		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: aside.FileNames(r.sources[i]),
@@ -27,27 +26,20 @@ func (r *run) newReport() *Report {
 	return report
 }
 
-func limitText(l ladlefile.Limit) string {
-	switch {
-	case l.Any:
-		return "any"
-	case l.Share > 0:
-		return fmt.Sprintf("%g%%", l.Share*100)
-	}
-	return fmt.Sprint(l.Lines)
-}
-
 // fill brings what was judged into the report.
 func (r *run) fill(j *judgement) {
 	r.report.Steps, r.report.Lookups = nil, nil
 	for _, s := range j.steps {
-		key := s.KeyNames()
+		recognised := s.Step
+		if s.First != nil {
+			recognised = s.First
+		}
 		r.report.Steps = append(r.report.Steps, StepReport{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
-			Key: key, After: s.After, Tally: s.tally})
+			Key: recognised.KeyNames(), After: s.After, Tally: s.tally, Removed: s.gone.removed(), Gone: s.gone.keys(s, shownNames)})
 	}
 	for _, x := range j.growing() {
 		r.report.Lookups = append(r.report.Lookups, LookupReport{Table: x.table.Name, Columns: x.columns,
-			Added: int64(len(j.additionsTo(x))), Names: j.names(x, shownNames)})
+			Added: int64(len(j.additionsTo(x))), Names: j.names(x, shownNames), Similar: j.similarIn(x)})
 	}
 	for i := range r.report.Inputs {
 		r.report.Inputs[i].SetAside = j.asides[i].len()
@@ -64,6 +56,10 @@ func (j *judgement) close() {
 		if s.verdicts != nil {
 			errs = append(errs, s.verdicts.Close())
 		}
+		if s.changes != nil {
+			errs = append(errs, s.changes.rows.Close())
+		}
+		s.gone.close()
 		for _, log := range s.problems {
 			errs = append(errs, log.Close())
 		}

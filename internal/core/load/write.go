@@ -55,27 +55,47 @@ func (r *rejections) in(v *view) []rowProblem {
 // write sends every added row once: the lookups' first, then step by step. It stops behind the first step with rows
 // that the database does not take, and says that there are some.
 func (j *judgement) write(ctx context.Context, tx engine.Tx) (rejected bool, err error) {
+	if err := j.remove(ctx, tx); err != nil {
+		return false, err
+	}
 	for _, x := range j.growing() {
 		rejected, err = j.writeAdditions(ctx, tx, x)
 		if err != nil || rejected {
 			return rejected, err
 		}
 	}
-	for i, s := range j.steps {
-		err = j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
-			refused, err := tx.Insert(ctx, s.Table, s.sentColumns(), batch)
-			for _, x := range refused {
-				j.run.rejections(i).add(rows[x.Row], x.Why)
-				rejected = true
-			}
-			j.run.tell("writing", s.Name, int64(len(rows)), s.tally.Added)
-			return err
-		})
+	for _, s := range j.steps {
+		rejected, err = j.writeStep(ctx, tx, s)
 		if err != nil || rejected {
 			return rejected, err
 		}
 	}
 	return false, nil
+}
+
+// writeStep changes the rows of a step that are there, and adds the others.
+func (j *judgement) writeStep(ctx context.Context, tx engine.Tx, s *judged) (rejected bool, err error) {
+	sent := func(rows []int64, refused []engine.Rejection) {
+		for _, x := range refused {
+			j.run.rejections(s.number).add(rows[x.Row], x.Why)
+			rejected = true
+		}
+		j.run.tell("writing", s.Name, int64(len(rows)), s.tally.Added+s.tally.Updated)
+	}
+	err = j.revised(ctx, s, func(r *revision) error {
+		refused, err := tx.Update(ctx, s.Table, s.changes.by, r.columns, &r.rows)
+		sent(r.numbers, refused)
+		return err
+	})
+	if err != nil || rejected {
+		return rejected, err
+	}
+	err = j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
+		refused, err := tx.Insert(ctx, s.Table, s.sentColumns(), batch)
+		sent(rows, refused)
+		return err
+	})
+	return rejected, err
 }
 
 // growing lists the indexes whose tables get additions.
@@ -173,17 +193,7 @@ func (j *judgement) sent(ctx context.Context, s *judged, take func(batch *value.
 		return nil
 	}
 	out, rows := s.emptyBatch(), []int64(nil)
-	verdicts := &value.Batch{}
-	number := 0
-	err := j.looks(ctx, s, s.plain(), func(v *view, found *value.Batch) error {
-		if err := s.verdicts.Read(number, []int{0, 1}, verdicts); err != nil {
-			return err
-		}
-		number++
-		columns, err := s.values(ctx, v, found)
-		if err != nil {
-			return err
-		}
+	err := j.eachVerdict(ctx, s, func(v *view, columns []*value.Column, verdicts *value.Batch) error {
 		for row, what := range verdicts.Columns[0].Nums {
 			if verdict(what) != added {
 				continue
@@ -205,6 +215,22 @@ func (j *judgement) sent(ctx context.Context, s *judged, take func(batch *value.
 	return err
 }
 
+// eachVerdict passes over the rows of a step with their values and verdicts, and further columns of the spool.
+func (j *judgement) eachVerdict(ctx context.Context, s *judged, take func(v *view, columns []*value.Column, verdicts *value.Batch) error, want ...int) error {
+	verdicts, number := &value.Batch{}, 0
+	return j.looks(ctx, s, s.plain(), func(v *view, found *value.Batch) error {
+		if err := s.verdicts.Read(number, []int{0, 1}, verdicts); err != nil {
+			return err
+		}
+		number++
+		columns, err := s.values(ctx, v, found)
+		if err != nil {
+			return err
+		}
+		return take(v, columns, verdicts)
+	}, want...)
+}
+
 func (s *judged) emptyBatch() *value.Batch {
 	b := &value.Batch{}
 	if s.located() {
@@ -224,11 +250,7 @@ func (j *judgement) gather(s *judged, out *value.Batch, columns []*value.Column,
 		at = 1
 	}
 	for i, c := range columns {
-		if c.States[row] == value.New {
-			out.Columns[at+i].AppendNum(j.additions[c.Nums[row]].id)
-			continue
-		}
-		out.Columns[at+i].AppendFrom(c, row)
+		j.appendFinal(&out.Columns[at+i], c, row)
 	}
 }
 
@@ -242,16 +264,54 @@ func (j *judgement) work(ctx context.Context) []check.Work {
 			Sent: func(take func(*value.Batch) error) error { return sentAdditions(x, additions, take) }})
 	}
 	for _, s := range j.steps {
-		all = append(all, check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
+		all = append(all, j.changedWork(ctx, s), check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
 			First: s.firstLocator(), Points: s.points(), Totals: s.totals(), By: s.by(),
 			Sent: func(take func(*value.Batch) error) error {
 				return j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
-					j.run.tell("proving", s.Name, int64(len(rows)), s.tally.Added)
+					j.run.tell("proving", s.Name, int64(len(rows)), s.tally.Added+s.tally.Updated)
 					return take(s.withKey(batch))
 				})
 			}})
 	}
 	return all
+}
+
+// changedWork is what a step changed in rows that are there.
+func (j *judgement) changedWork(ctx context.Context, s *judged) check.Work {
+	w := check.Work{Table: s.Table, Updated: s.tally.Updated}
+	if w.Updated == 0 {
+		return w
+	}
+	w.By = s.changes.by
+	for _, t := range s.changes.targets {
+		w.Columns = append(w.Columns, s.Columns[t].Column.Name)
+	}
+	w.Points = slices.DeleteFunc(s.points(), func(r schema.Relation) bool {
+		return !slices.ContainsFunc(r.Columns, func(c string) bool { return slices.Contains(w.Columns, c) })
+	})
+	w.Sent = func(take func(*value.Batch) error) error {
+		return j.revised(ctx, s, func(r *revision) error {
+			j.run.tell("proving", s.Name, int64(len(r.numbers)), s.tally.Added+s.tally.Updated)
+			return take(r.whole(w))
+		})
+	}
+	return w
+}
+
+// whole gives a revision all columns of the work; those that it leaves as they are hold nothing.
+func (r *revision) whole(w check.Work) *value.Batch {
+	out := value.NewBatch(engine.Types(w.Table, append(slices.Clone(w.By), w.Columns...)))
+	copy(out.Columns, r.rows.Columns[:len(w.By)])
+	for i, name := range w.Columns {
+		if at := slices.Index(r.columns, name); at >= 0 {
+			out.Columns[len(w.By)+i] = r.rows.Columns[len(w.By)+at]
+			continue
+		}
+		for range r.numbers {
+			out.Columns[len(w.By)+i].AppendState(check.Untouched)
+		}
+	}
+	return out
 }
 
 // by is what the rows of the step are read back by: their locators, else a key that is unique.
@@ -288,8 +348,9 @@ func declared(t *schema.Table) []schema.Relation {
 }
 
 // points lists the declared relations of the step's table, and those that only its finds make.
-func (s *judged) points() []schema.Relation {
-	all := declared(s.Table)
+func (s *judged) points() []schema.Relation { return append(declared(s.Table), s.undeclared()...) }
+
+func (s *judged) undeclared() (all []schema.Relation) {
 	for _, c := range s.Columns {
 		if f := c.Value.Find; f != nil && s.Table.Relation(c.Column.Name) == nil {
 			all = append(all, schema.Relation{Columns: []string{c.Column.Name}, Parent: f.Table.Name,

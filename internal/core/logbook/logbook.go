@@ -30,6 +30,8 @@ type Step struct {
 	InputSum string // SHA-256 of the input's file
 	Read     int64
 	Added    int64
+	Updated  int64
+	Removed  int64
 	Kept     int64
 	Repeated int64
 	SetAside int64
@@ -43,7 +45,7 @@ var (
 	whole   = value.Type{Kind: value.Int}
 	runs    = table("ladle_run", []string{"token"}, "token", "ladle_file", "ladle_sum", "program", "started", "finished")
 	written = table("ladle_run_step", nil, "token", "step", "table_name", "input", "input_sum",
-		"rows_read", "rows_added", "rows_kept", "rows_repeated", "rows_set_aside")
+		"rows_read", "rows_added", "rows_updated", "rows_removed", "rows_kept", "rows_repeated", "rows_set_aside")
 )
 
 // table describes a table of Ladle's own: an identity column, texts, and whole numbers for the columns named rows_.
@@ -77,7 +79,7 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	}
 	var rows [][]any
 	for _, s := range r.Steps {
-		rows = append(rows, []any{r.Token, s.Name, s.Table, s.Input, s.InputSum, s.Read, s.Added, s.Kept, s.Repeated, s.SetAside})
+		rows = append(rows, []any{r.Token, s.Name, s.Table, s.Input, s.InputSum, s.Read, s.Added, s.Updated, s.Removed, s.Kept, s.Repeated, s.SetAside})
 	}
 	_, err = add(ctx, tx, written, rows)
 	return id, err
@@ -115,7 +117,7 @@ func add(ctx context.Context, tx engine.Tx, t *schema.Table, rows [][]any) (int6
 	}
 	rejected, err := tx.Insert(ctx, t, t.Names(), batch)
 	if err == nil && len(rejected) > 0 {
-		err = &engine.Refused{Table: t.Name, Why: rejected[0].Why}
+		err = &engine.Refused{Table: t.Name, What: "take a row", Why: rejected[0].Why}
 	}
 	return first, err
 }

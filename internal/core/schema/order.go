@@ -14,7 +14,7 @@ type Need struct {
 // Cycle is the error of needs that go round in a circle.
 type Cycle struct {
 	Names []string // the circle, the first name again at its end
-	Why   []string // why Names[i] needs Names[i+1]
+	Needs []int    // which need it is by which Names[i] needs Names[i+1]
 }
 
 func (c *Cycle) Error() string {
@@ -48,16 +48,15 @@ func Order(names []string, needs []Need) ([]int, error) {
 // circle finds a circle among the things that still wait: each of them needs another one that waits.
 func circle(names []string, needs []Need, waits []int) *Cycle {
 	at := slices.IndexFunc(waits, func(w int) bool { return w > 0 })
-	var path []int
-	var why []string
+	var path, why []int
 	for !slices.Contains(path, at) {
 		path = append(path, at)
 		i := slices.IndexFunc(needs, func(n Need) bool { return n.After == at && waits[n.Before] > 0 })
-		why = append(why, needs[i].Why)
+		why = append(why, i)
 		at = needs[i].Before
 	}
 	start := slices.Index(path, at)
-	c := &Cycle{Why: why[start:]}
+	c := &Cycle{Needs: why[start:]}
 	for _, i := range append(path[start:], at) {
 		c.Names = append(c.Names, names[i])
 	}

@@ -36,7 +36,7 @@ func TestOrder(t *testing.T) {
 			var cycle *Cycle
 			require.ErrorAs(t, err, &cycle)
 			assert.Equal(t, c.cycle, cycle.Names)
-			assert.Len(t, cycle.Why, len(c.cycle)-1)
+			assert.Len(t, cycle.Needs, len(c.cycle)-1)
 		})
 	}
 }
@@ -62,5 +62,5 @@ func TestACircleIsDrawn(t *testing.T) {
 	require.EqualError(t, err, "these need each other first: call -> berth -> call")
 	var cycle *Cycle
 	require.ErrorAs(t, err, &cycle)
-	assert.Equal(t, []string{"berth_id", "last_call"}, cycle.Why)
+	assert.Equal(t, []int{1, 0}, cycle.Needs)
 }

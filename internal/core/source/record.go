@@ -13,6 +13,7 @@ type Origin struct {
 	Line   int64 // the line on which it starts, from 1
 	File   int   // from 0
 	Done   int64 // the bytes of the files that were read to get behind it
+	most   int64 // the number of records that are wanted of it; 0 for all
 	sum    uint64
 }
 
@@ -112,6 +113,9 @@ func (c *Chunk) Next(r *Record) bool {
 
 func (c *Chunk) next(r *Record) bool {
 	r.back()
+	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
+		return false
+	}
 	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
 	if !r.Keep {
 		r.room = r.room[:0]

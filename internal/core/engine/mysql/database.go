@@ -90,8 +90,18 @@ func words(e *mysql.MySQLError) (what, do string) {
 	return fmt.Sprintf("the database failed: %s (%d)", e.Message, e.Number), ""
 }
 
-// MayInsert adds no row, which the server allows only to those who may add some.
-func (d *Database) MayInsert(ctx context.Context, t *schema.Table, columns []string) error {
+// May does it to no row, which the server allows only to those who may do it to some.
+func (d *Database) May(ctx context.Context, do engine.Right, t *schema.Table, columns []string) error {
+	switch do {
+	case engine.Update:
+		var set []string
+		for _, c := range columns {
+			set = append(set, quote(c)+" = "+quote(c))
+		}
+		return d.exec(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE 1 = 0", quote(t.Name), strings.Join(set, ", ")))
+	case engine.Delete:
+		return d.exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE 1 = 0", quote(t.Name)))
+	}
 	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s WHERE 1 = 0", quote(t.Name), quoted(columns), quoted(columns), quote(t.Name)))
 }
 

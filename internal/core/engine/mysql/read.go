@@ -44,6 +44,11 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 	return d.stream(ctx, t, columns, sink, "SELECT "+quoted(columns)+" FROM "+quote(t.Name))
 }
 
+// Among reads the table.
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name), condition))
+}
+
 // stream gives the rows of a query, whose columns are those of t, to sink.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
 	rows, err := d.conn.QueryContext(ctx, query)
@@ -83,48 +88,63 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 // Probe puts the keys into a temporary table with the same types and collations, and joins it.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
-	wanted, names, kinds, err := d.wanted(ctx, t, by)
-	if err != nil {
+	if err := d.stage(ctx, wanted, t, by, keys); err != nil {
 		return err
 	}
-	numbered := &value.Batch{Columns: append([]value.Column{{Kind: value.Int}}, keys.Columns[:len(by)]...)}
-	for i := range keys.Len() {
-		numbered.Columns[0].AppendNum(int64(i))
-	}
-	for start := 0; start < keys.Len(); start += engine.BatchRows {
-		end := min(start+engine.BatchRows, keys.Len())
-		if err := d.send(ctx, wanted, names, kinds, numbered, start, end); err != nil {
-			return err
-		}
-	}
-	var on, selected []string
-	for i, name := range by {
-		on = append(on, fmt.Sprintf("%s.%s = w.k%d", quote(t.Name), quote(name), i))
-	}
+	var selected []string
 	for _, name := range columns {
 		selected = append(selected, quote(t.Name)+"."+quote(name))
 	}
 	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s w STRAIGHT_JOIN %s ON %s ORDER BY w.n",
-		strings.Join(selected, ", "), wanted, quote(t.Name), strings.Join(on, " AND ")))
+		strings.Join(selected, ", "), wanted, quote(t.Name), on(t, by)))
 }
 
-// wanted makes the temporary table for keys of t.
-func (d *Database) wanted(ctx context.Context, t *schema.Table, by []string) (table string, names []string, kinds []value.Type, err error) {
-	names, kinds = []string{"n"}, []value.Type{{Kind: value.Int}}
-	lines := []string{"n BIGINT PRIMARY KEY"}
+// The temporary tables in which rows wait: keys that are looked up, and rows that are updated.
+const (
+	wanted  = "ladle_wanted"
+	changed = "ladle_changed"
+)
+
+// on says that the columns by of t are the first ones of the staged table w.
+func on(t *schema.Table, by []string) string {
+	same := make([]string, len(by))
 	for i, name := range by {
+		same[i] = fmt.Sprintf("%s.%s = w.v%d", quote(t.Name), quote(name), i)
+	}
+	return strings.Join(same, " AND ")
+}
+
+// stage puts rows into a temporary table whose columns v0 and so on are of the types and collations of columns of t; n
+// numbers them.
+func (d *Database) stage(ctx context.Context, table string, t *schema.Table, columns []string, rows *value.Batch) error {
+	names, kinds := []string{"n"}, []value.Type{{Kind: value.Int}}
+	lines := []string{"n BIGINT PRIMARY KEY"}
+	for i, name := range columns {
 		c := t.Column(name)
 		collate := ""
 		if c.Collation != "" {
 			collate = " COLLATE " + c.Collation
 		}
-		lines = append(lines, fmt.Sprintf("k%d %s%s NULL", i, c.Declared, collate))
-		names, kinds = append(names, fmt.Sprintf("k%d", i)), append(kinds, c.Type)
+		lines = append(lines, fmt.Sprintf("v%d %s%s NULL", i, c.Declared, collate))
+		names, kinds = append(names, fmt.Sprintf("v%d", i)), append(kinds, c.Type)
 	}
-	if err = d.exec(ctx, "DROP TEMPORARY TABLE IF EXISTS ladle_wanted"); err == nil {
-		err = d.exec(ctx, "CREATE TEMPORARY TABLE ladle_wanted ("+strings.Join(lines, ", ")+") ENGINE = InnoDB")
+	if err := d.exec(ctx, "DROP TEMPORARY TABLE IF EXISTS "+table); err != nil {
+		return err
 	}
-	return "ladle_wanted", names, kinds, err
+	if err := d.exec(ctx, "CREATE TEMPORARY TABLE "+table+" ("+strings.Join(lines, ", ")+") ENGINE = InnoDB"); err != nil {
+		return err
+	}
+	numbered := &value.Batch{Columns: append([]value.Column{{Kind: value.Int}}, rows.Columns[:len(columns)]...)}
+	for i := range rows.Len() {
+		numbered.Columns[0].AppendNum(int64(i))
+	}
+	for start := 0; start < rows.Len(); start += engine.BatchRows {
+		end := min(start+engine.BatchRows, rows.Len())
+		if err := d.send(ctx, table, names, kinds, numbered, start, end); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // manyWeights is the number of texts of a collation whose weights are kept.

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -126,14 +127,59 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 	t.db.sent[table.Name] += int64(count)
 	switch {
 	case t.careful:
-		c := &carefulSend{Database: t.db, table: quote(table.Name), columns: columns, kinds: kinds, rows: rows}
-		err := c.all(ctx, 0, count)
-		return c.rejected, err
+		return t.carefully(ctx, count, func(start, end int) error {
+			if end-start == 1 { // one row, strictly: its error is the reason
+				return t.db.insert(ctx, quote(table.Name), columns, kinds, rows, start, end)
+			}
+			return t.db.send(ctx, quote(table.Name), columns, kinds, rows, start, end)
+		})
 	case !t.db.infile:
 		return nil, t.db.judge(t.db.send(ctx, quote(table.Name), columns, kinds, rows, 0, count))
 	}
 	text := lines(kinds, rows, 0, count)
 	return nil, t.Send(func() error { return t.db.sendLines(ctx, quote(table.Name), columns, kinds, text, count) })
+}
+
+// Update stages the rows and joins the table with them.
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	if err := t.Settle(); err != nil {
+		return nil, err
+	}
+	if err := t.db.stage(ctx, changed, table, append(slices.Clone(by), columns...), rows); err != nil {
+		return nil, t.db.judge(err)
+	}
+	set := make([]string, len(columns))
+	for i, c := range columns {
+		set[i] = fmt.Sprintf("%s.%s = w.v%d", quote(table.Name), quote(c), len(by)+i)
+	}
+	statement := fmt.Sprintf("UPDATE %s w STRAIGHT_JOIN %s ON %s SET %s WHERE w.n >= ? AND w.n < ?", changed, quote(table.Name), on(table, by),
+		strings.Join(set, ", "))
+	update := func(start, end int) error {
+		_, err := t.db.conn.ExecContext(ctx, statement, start, end)
+		return err
+	}
+	if t.careful {
+		return t.carefully(ctx, rows.Len(), update)
+	}
+	return nil, t.db.judge(update(0, rows.Len()))
+}
+
+// Remove stages the keys and joins the table with them.
+func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
+	if err := t.Settle(); err != nil {
+		return 0, err
+	}
+	if err := t.db.stage(ctx, wanted, table, by, keys); err != nil {
+		return 0, t.db.explain(err)
+	}
+	done, err := t.db.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name), wanted, quote(table.Name), on(table, by)))
+	if rejects(err) {
+		return 0, &engine.Refused{Table: table.Name, What: "let a row go", Why: reason(err)}
+	}
+	if err != nil {
+		return 0, t.db.explain(err)
+	}
+	return done.RowsAffected()
 }
 
 // judge asks for a careful transaction where the server did not take a row.
@@ -147,36 +193,35 @@ func (d *Database) judge(err error) error {
 // rowErrors are the errors that are about a row: blanks, doubled keys, values that don't fit, relations, CHECKs, and
 // what triggers signal.
 var rowErrors = map[uint16]bool{1048: true, 1062: true, 1264: true, 1265: true, 1292: true, 1364: true, 1366: true, 1406: true,
-	1411: true, 1452: true, 1525: true, 1644: true, 1690: true, 3819: true, 3140: true, 3141: true, 4025: true}
+	1411: true, 1451: true, 1452: true, 1525: true, 1644: true, 1690: true, 3819: true, 3140: true, 3141: true, 4025: true}
 
 func rejects(err error) bool {
 	var said *mysql.MySQLError
 	return errors.Is(err, errWarned) || errors.As(err, &said) && rowErrors[said.Number]
 }
 
-// carefulSend sends rows in savepoints.
-type carefulSend struct {
+// careful sends rows in savepoints and finds those that the server does not take.
+type careful struct {
 	*Database
-	table    string
-	columns  []string
-	kinds    []value.Type
-	rows     *value.Batch
+	send     func(start, end int) error
 	rejected []engine.Rejection
 }
 
-// all sends the rows from start to end, or, where the server does not take them all, each half.
-func (c *carefulSend) all(ctx context.Context, start, end int) error {
+func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
+	c := &careful{Database: t.db, send: send}
+	err := c.rows(ctx, 0, rows)
+	return c.rejected, err
+}
+
+// rows sends the rows from start to end, or, where the server does not take them all, each half.
+func (c *careful) rows(ctx context.Context, start, end int) error {
 	if start == end {
 		return nil
 	}
 	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
 		return err
 	}
-	by := c.send
-	if end-start == 1 {
-		by = c.insert // one row, strictly: its error is the reason
-	}
-	failed := by(ctx, c.table, c.columns, c.kinds, c.rows, start, end)
+	failed := c.send(start, end)
 	if failed == nil {
 		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
 	}
@@ -191,10 +236,10 @@ func (c *carefulSend) all(ctx context.Context, start, end int) error {
 		return nil
 	}
 	middle := (start + end) / 2
-	if err := c.all(ctx, start, middle); err != nil {
+	if err := c.rows(ctx, start, middle); err != nil {
 		return err
 	}
-	return c.all(ctx, middle, end)
+	return c.rows(ctx, middle, end)
 }
 
 var checkName = regexp.MustCompile("(?i)CONSTRAINT [`']([^`']+)[`'] (?:failed|is violated)")

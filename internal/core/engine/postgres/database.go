@@ -161,10 +161,25 @@ func (d *Database) lock(t *schema.Table) string {
 	return "LOCK TABLE " + d.table(t) + " IN SHARE ROW EXCLUSIVE MODE"
 }
 
-// MayInsert adds no row, which the server allows only to those who may add some.
-func (d *Database) MayInsert(ctx context.Context, t *schema.Table, columns []string) error {
+// May does it to no row, which the server allows only to those who may do it to some.
+func (d *Database) May(ctx context.Context, do engine.Right, t *schema.Table, columns []string) error {
+	switch do {
+	case engine.Update:
+		return d.exec(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE false", d.table(t), assigned(columns, quoted)))
+	case engine.Delete:
+		return d.exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE false", d.table(t)))
+	}
 	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE SELECT %s FROM %s WHERE false", d.table(t), quoted(columns),
 		quoted(columns), d.table(t)))
+}
+
+// assigned lists columns, each set to what value makes of it.
+func assigned(columns []string, value func([]string) string) string {
+	all := make([]string, len(columns))
+	for i := range columns {
+		all[i] = quote(columns[i]) + " = " + value(columns[i:i+1])
+	}
+	return strings.Join(all, ", ")
 }
 
 // Notes names the tables that can't be locked.

@@ -49,6 +49,11 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 	return d.stream(ctx, t, columns, sink, "SELECT "+quoted(columns)+" FROM "+d.table(t), nil)
 }
 
+// Among reads the table.
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), d.table(t), condition), nil)
+}
+
 // stream gives the rows of a query, whose columns are those of t, to sink. Values come in text form.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string, arguments [][]byte) error {
@@ -83,29 +88,52 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 // Probe sends the keys as arrays, a batch at a time, and has the server look each of them up in the index.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
-	var arrays, names, on, selected []string
-	for i, name := range by {
-		arrays = append(arrays, fmt.Sprintf("$%d::text[]", i+1))
-		names = append(names, fmt.Sprintf("k%d", i))
-		on = append(on, fmt.Sprintf("t.%s = w.k%d::%s", quote(name), i, t.Column(name).Declared))
-	}
+	var selected []string
 	for _, name := range columns {
 		selected = append(selected, "t."+quote(name))
 	}
-	query := fmt.Sprintf("SELECT %s FROM unnest(%s) WITH ORDINALITY w(%s, n) JOIN %s t ON %s ORDER BY w.n",
-		strings.Join(selected, ", "), strings.Join(arrays, ", "), strings.Join(names, ", "), d.table(t), strings.Join(on, " AND "))
+	query := fmt.Sprintf("SELECT %s FROM %s JOIN %s t ON %s ORDER BY w.n", strings.Join(selected, ", "), unnested(len(by)), d.table(t), on(t, by))
 	kinds := engine.Types(t, by)
 	for start := 0; start < keys.Len(); start += engine.BatchRows {
 		end := min(start+engine.BatchRows, keys.Len())
-		arguments := make([][]byte, len(by))
-		for i := range by {
-			arguments[i] = array(&keys.Columns[i], kinds[i], start, end)
-		}
-		if err := d.stream(ctx, t, columns, sink, query, arguments); err != nil {
+		if err := d.stream(ctx, t, columns, sink, query, arrays(keys, kinds, start, end)); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// unnested is a table w of n columns, v0 and so on, that come as arrays in the first n parameters; w.n numbers its rows.
+func unnested(n int) string {
+	var parameters, names []string
+	for i := range n {
+		parameters = append(parameters, fmt.Sprintf("$%d::text[]", i+1))
+		names = append(names, fmt.Sprintf("v%d", i))
+	}
+	return fmt.Sprintf("unnest(%s) WITH ORDINALITY w(%s, n)", strings.Join(parameters, ", "), strings.Join(names, ", "))
+}
+
+// on says that the columns by of t are the first ones of w.
+func on(t *schema.Table, by []string) string {
+	var same []string
+	for i, name := range by {
+		same = append(same, fmt.Sprintf("t.%s = %s", quote(name), cast(t, name, i)))
+	}
+	return strings.Join(same, " AND ")
+}
+
+// cast is column i of w as a value for a column of t.
+func cast(t *schema.Table, column string, i int) string {
+	return fmt.Sprintf("w.v%d::%s", i, t.Column(column).Declared)
+}
+
+// arrays writes rows from start to end as an array literal for each column.
+func arrays(rows *value.Batch, kinds []value.Type, start, end int) [][]byte {
+	all := make([][]byte, len(kinds))
+	for i := range kinds {
+		all[i] = array(&rows.Columns[i], kinds[i], start, end)
+	}
+	return all
 }
 
 // array writes slots of c as an array literal (postgresql.org/docs/current/arrays.html, §8.15.6).

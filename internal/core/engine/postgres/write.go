@@ -37,15 +37,59 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 		t.numbered[table] = true
 	}
 	if t.careful {
-		c := &carefulCopy{Database: t.db, statement: statement, rows: rows, kinds: kinds}
-		err := c.copy(ctx, 0, rows.Len())
-		return c.rejected, err
+		return t.carefully(ctx, rows.Len(), func(start, end int) error {
+			_, err := t.db.conn.PgConn().CopyFrom(ctx, bytes.NewReader(lines(rows, kinds, start, end)), statement)
+			return err
+		})
 	}
 	text := lines(rows, kinds, 0, rows.Len())
 	return nil, t.Send(func() error {
 		_, err := t.db.conn.PgConn().CopyFrom(ctx, bytes.NewReader(text), statement)
 		return err
 	})
+}
+
+// Update joins the table with arrays of the rows.
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	all := append(slices.Clone(by), columns...)
+	kinds := engine.Types(table, all)
+	next := len(by)
+	set := assigned(columns, func(column []string) string {
+		next++
+		return cast(table, column[0], next-1)
+	})
+	statement := fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, unnested(len(all)), on(table, by))
+	if t.careful {
+		return t.carefully(ctx, rows.Len(), func(start, end int) error {
+			return t.db.change(ctx, statement, arrays(rows, kinds, start, end), end-start)
+		})
+	}
+	arguments, count := arrays(rows, kinds, 0, rows.Len()), rows.Len()
+	return nil, t.Send(func() error { return t.db.change(ctx, statement, arguments, count) })
+}
+
+// change runs a statement that must change a number of rows.
+func (d *Database) change(ctx context.Context, statement string, arguments [][]byte, count int) error {
+	done, err := d.conn.PgConn().ExecParams(ctx, statement, arguments, nil, nil, nil).Close()
+	if err == nil && done.RowsAffected() != int64(count) {
+		err = fault.At(fault.Failed, fault.Problem{File: d.name, What: fmt.Sprintf("%d rows were to be updated, and the server updated %d of them", count, done.RowsAffected()),
+			Do: "somebody else, a trigger or a policy keeps them; nothing was changed"})
+	}
+	return err
+}
+
+// Remove joins the table with arrays of the keys.
+func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
+	if err := t.Settle(); err != nil {
+		return 0, err
+	}
+	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)), on(table, by))
+	done, err := t.db.conn.PgConn().ExecParams(ctx, statement, arrays(keys, engine.Types(table, by), 0, keys.Len()), nil, nil, nil).Close()
+	var said *pgconn.PgError
+	if rejects(err) && errors.As(err, &said) {
+		err = &engine.Refused{Table: table.Name, What: "let a row go", Why: said.Message}
+	}
+	return done.RowsAffected(), explain(t.db.name, err)
 }
 
 // judge asks for a careful transaction where the server did not take a row.
@@ -84,25 +128,29 @@ func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
 	return b
 }
 
-// carefulCopy copies rows in savepoints and finds those that the server does not take.
-type carefulCopy struct {
+// careful sends rows in savepoints and finds those that the server does not take.
+type careful struct {
 	*Database
-	statement string
-	rows      *value.Batch
-	kinds     []value.Type
-	rejected  []engine.Rejection
+	send     func(start, end int) error
+	rejected []engine.Rejection
 }
 
-// copy copies the rows from start to end. Where the server names the line that it does not take, the rows before it
-// and behind it are copied; where it doesn't, each half.
-func (c *carefulCopy) copy(ctx context.Context, start, end int) error {
+func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
+	c := &careful{Database: t.db, send: send}
+	err := c.rows(ctx, 0, rows)
+	return c.rejected, err
+}
+
+// rows sends the rows from start to end. Where the server names the line that it does not take, the rows before it
+// and behind it are sent; where it doesn't, each half.
+func (c *careful) rows(ctx context.Context, start, end int) error {
 	if start == end {
 		return nil
 	}
 	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
 		return err
 	}
-	_, failed := c.conn.PgConn().CopyFrom(ctx, bytes.NewReader(lines(c.rows, c.kinds, start, end)), c.statement)
+	failed := c.send(start, end)
 	if failed == nil {
 		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
 	}
@@ -120,17 +168,17 @@ func (c *carefulCopy) copy(ctx context.Context, start, end int) error {
 		c.reject(start, said)
 		return nil
 	case named && start+bad < end:
-		if err := c.copy(ctx, start, start+bad); err != nil {
+		if err := c.rows(ctx, start, start+bad); err != nil {
 			return err
 		}
 		c.reject(start+bad, said)
-		return c.copy(ctx, start+bad+1, end)
+		return c.rows(ctx, start+bad+1, end)
 	}
 	middle := (start + end) / 2
-	if err := c.copy(ctx, start, middle); err != nil {
+	if err := c.rows(ctx, start, middle); err != nil {
 		return err
 	}
-	return c.copy(ctx, middle, end)
+	return c.rows(ctx, middle, end)
 }
 
 var copyLine = regexp.MustCompile(`COPY .*, line (\d+)`)
@@ -146,7 +194,7 @@ func lineOf(said *pgconn.PgError) (int, bool) {
 	return n - 1, err == nil && n > 0
 }
 
-func (c *carefulCopy) reject(row int, said *pgconn.PgError) {
+func (c *careful) reject(row int, said *pgconn.PgError) {
 	why := said.Message
 	if said.ConstraintName != "" && said.Code == "23514" {
 		why = "CHECK constraint failed: " + said.ConstraintName

@@ -102,8 +102,8 @@ func words(err error) string {
 	return strings.TrimPrefix(text, "constraint failed: ") // what failed stands behind it
 }
 
-// MayInsert knows no users: who may write to the file may add rows.
-func (d *Database) MayInsert(context.Context, *schema.Table, []string) error { return nil }
+// May knows no users: who may write to the file may do all.
+func (d *Database) May(context.Context, engine.Right, *schema.Table, []string) error { return nil }
 
 // Notes has nothing to say.
 func (d *Database) Notes() []string { return nil }
@@ -160,8 +160,9 @@ func definition(t *schema.Table) string {
 // tx is an open transaction.
 type tx struct {
 	*Database
-	insert    *sqlite.Stmt
-	statement string // the text of insert
+	writer    *sqlite.Stmt // the statement that wrote last
+	statement string       // its text
+	changed   int64        // the rows that were written
 }
 
 // Commit ends the transaction. A reader that keeps the file busy makes it wait.
@@ -180,9 +181,9 @@ func (t *tx) Rollback() error {
 }
 
 func (t *tx) drop() {
-	if t.insert != nil {
-		_ = t.insert.Finalize() // repeats the error of its last step, which was told
-		t.insert, t.statement = nil, ""
+	if t.writer != nil {
+		_ = t.writer.Finalize() // repeats the error of its last step, which was told
+		t.writer, t.statement = nil, ""
 	}
 }
 

@@ -48,7 +48,17 @@ func (d *Database) Fold(_ context.Context, c *schema.Column, values *value.Colum
 
 // Scan reads the table, or an index that has all the columns.
 func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
-	s, err := d.prepare("SELECT " + quoted(columns) + " FROM " + quote(t.Name))
+	return d.query(ctx, t, columns, sink, "SELECT "+quoted(columns)+" FROM "+quote(t.Name))
+}
+
+// Among reads the table.
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
+	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name), condition))
+}
+
+// query gives the rows of a query, whose columns are those of t, to sink.
+func (d *Database) query(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
+	s, err := d.prepare(query)
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package sqlite
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"zombiezen.com/go/sqlite"
@@ -12,24 +13,56 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Insert sends each row once through a prepared statement that is kept for the next batch. A row that breaks a
-// constraint is a rejection, since SQLite takes back only that row.
+// Insert sends each row once through a prepared statement that is kept for the next batch.
 func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
-	if err := t.use(table, columns); err != nil {
+	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
+	return t.write(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", quote(table.Name), quoted(columns), marks), table, columns, rows)
+}
+
+// Update changes row by row: SQLite finds each by its number, or in the index of a unique constraint.
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	return t.write(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE %s", quote(table.Name), numbered(columns, ", ", len(by)), numbered(by, " AND ", 0)),
+		table, append(slices.Clone(by), columns...), rows)
+}
+
+// numbered lists columns, each equal to the parameter of its place behind first others.
+func numbered(columns []string, between string, first int) string {
+	parts := make([]string, len(columns))
+	for i, c := range columns {
+		parts[i] = fmt.Sprintf("%s = ?%d", quote(c), first+i+1)
+	}
+	return strings.Join(parts, between)
+}
+
+// Remove removes row by row.
+func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
+	t.changed = 0
+	refused, err := t.write(ctx, fmt.Sprintf("DELETE FROM %s WHERE %s", quote(table.Name), numbered(by, " AND ", 0)), table, by, keys)
+	if err == nil && len(refused) > 0 {
+		err = &engine.Refused{Table: table.Name, What: "let a row go", Why: refused[0].Why}
+	}
+	return t.changed, err
+}
+
+// write runs a statement once for each row; its parameters are columns of table. A row that breaks a constraint is a
+// rejection, since SQLite takes back only that row.
+func (t *tx) write(ctx context.Context, statement string, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+	if err := t.use(statement); err != nil {
 		return nil, err
 	}
 	codecs, _ := t.codecs(table, columns)
 	var rejected []engine.Rejection
 	for row := range rows.Len() {
 		for i := range codecs {
-			codecs[i].bind(t.insert, i+1, &rows.Columns[i], row)
+			codecs[i].bind(t.writer, i+1, &rows.Columns[i], row)
 		}
-		_, err := t.insert.Step()
+		_, err := t.writer.Step()
 		if err == nil {
-			err = t.insert.Reset()
+			err = t.writer.Reset()
 		}
 		switch {
 		case err == nil:
+			t.changed += int64(t.conn.Changes())
 		case sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint && !t.conn.AutocommitEnabled():
 			rejected = append(rejected, engine.Rejection{Row: row, Why: words(err)})
 		default:
@@ -39,17 +72,15 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 	return rejected, ctx.Err()
 }
 
-// use prepares the statement that inserts into columns of table, unless it is the one of the last batch.
-func (t *tx) use(table *schema.Table, columns []string) error {
-	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	statement := fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", quote(table.Name), quoted(columns), marks)
+// use prepares a statement, unless it is the one of the last batch.
+func (t *tx) use(statement string) error {
 	if t.statement == statement {
 		return nil
 	}
 	t.drop()
 	s, err := t.prepare(statement)
 	if err == nil {
-		t.insert, t.statement = s, statement
+		t.writer, t.statement = s, statement
 	}
 	return err
 }

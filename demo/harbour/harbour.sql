@@ -63,6 +63,16 @@ CREATE TABLE call_cargo (
     PRIMARY KEY (call_id, commodity_id)
 );
 
+-- The last call of a vessel: vessels and calls point at each other.
+ALTER TABLE vessel ADD COLUMN last_call_id INTEGER REFERENCES port_call (id);
+
+CREATE TABLE pilot (
+    id        INTEGER PRIMARY KEY AUTOINCREMENT,
+    licence   VARCHAR(8)  NOT NULL UNIQUE,
+    name      VARCHAR(40) NOT NULL,
+    mentor_id INTEGER     REFERENCES pilot (id)
+);
+
 CREATE TABLE harbour_log (
     id        INTEGER PRIMARY KEY AUTOINCREMENT,
     logged_at DATETIME     NOT NULL,
@@ -88,6 +98,7 @@ INSERT INTO port_call (vessel_id, arrived, departed, berth_id, agent_id, dues, e
     (2, '2026-02-28 21:05:00', '2026-03-02 04:30:00', 2, 2, 4060, 'harbour office'),
     (3, '2026-03-01 06:20:00', NULL, 5, NULL, 61.8, 'harbour office');
 INSERT INTO call_cargo (call_id, commodity_id, tons) VALUES (1, 2, 640), (2, 1, 5200.5);
+INSERT INTO pilot (licence, name) VALUES ('MP-03', 'Maud Kettering');
 INSERT INTO harbour_log (logged_at, vessel_id, entry) VALUES
     ('2026-02-28 20:10:00', 2, 'Pilot boarded at the outer buoy'),
     ('2026-03-01 04:00:00', NULL, 'Fog, visibility under 200 m');

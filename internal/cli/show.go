@@ -47,10 +47,13 @@ func showSteps(s *term.Screen, r *load.Report) {
 		s.Title("Steps, in the order of loading")
 	}
 	t := term.Table{Header: []string{"", "table", "from", "read", "added", "updated", "unchanged", "kept", "repeated", "left out", "aside", "removed", "key"},
-		Numbers: []int{0, 3, 4, 5, 6, 7, 8, 9, 10, 11}}
+		Numbers: []int{0, 3, 4, 5, 6, 7, 8, 9, 10, 11}, Wrap: []int{12}}
 	for i, step := range r.Steps {
 		table := step.Table
-		if step.Step != table {
+		switch {
+		case strings.HasPrefix(step.Step, table+"."):
+			table = step.Step
+		case step.Step != table:
 			table = step.Step + " (" + table + ")"
 		}
 		key := strings.Join(step.Key, ", ")
@@ -61,7 +64,7 @@ func showSteps(s *term.Screen, r *load.Report) {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Updated), count(y.Unchanged),
 			count(y.Kept), count(y.Repeated), count(y.LeftOut), count(y.SetAside), count(step.Removed), key})
 	}
-	notes := []string{}
+	var notes []string
 	for _, c := range slices.Backward(sometimes) {
 		at := slices.Index(t.Header, c.column)
 		if slices.ContainsFunc(t.Rows, func(row []string) bool { return row[at] != "0" }) {
@@ -71,7 +74,9 @@ func showSteps(s *term.Screen, r *load.Report) {
 		t.Drop(at)
 	}
 	s.Table(t)
-	s.Note("%s", strings.Join(notes, "; "))
+	if len(notes) > 0 {
+		s.Note("%s", strings.Join(notes, "; "))
+	}
 	for _, step := range r.Steps {
 		for _, why := range step.After {
 			s.Item(term.Dot, "%s %s", step.Step, why)
@@ -249,8 +254,9 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 	for _, c := range all {
 		switch {
 		case c.Check != name:
-		case c.OK && c.Short != "":
+		case c.OK && c.Short != "" && !slices.Contains(hold, c.Table+" "+c.Short):
 			hold = append(hold, c.Table+" "+c.Short)
+		case c.OK:
 		case !c.OK:
 			s.Item(term.Wrong, "%s, %s: %s", name, c.Table, c.Says)
 			for _, p := range c.Problems {

@@ -113,9 +113,10 @@ type report struct {
 	Status  int
 	Run     int64
 	Steps   []struct {
-		Step  string
-		After []string
-		Tally struct {
+		Step    string
+		After   []string
+		Removed int64
+		Tally   struct {
 			Read, Added, Updated, Unchanged, Kept, Repeated int64
 			LeftOut                                         int64 `json:"left_out"`
 			SetAside                                        int64 `json:"set_aside"`

@@ -160,6 +160,7 @@ func (s *Screen) Strong(good bool, format string, arguments ...any) {
 type Table struct {
 	Header  []string
 	Numbers []int // the columns, from 0, that hold numbers and stand to the right
+	Wrap    []int // the columns, from 0, that may take several lines where not all fit
 	Rows    [][]string
 }
 
@@ -179,16 +180,28 @@ func (t *Table) Drop(column int) {
 		}
 	}
 	t.Numbers = numbers
+	for i, w := range t.Wrap {
+		if w > column {
+			t.Wrap[i]--
+		}
+	}
 }
 
 // Table shows as many columns as fit, and names the others.
 func (s *Screen) Table(t Table) {
-	shown := t.fitting(s.width)
+	wrapped := t.wrapped(s.width)
+	shown := len(t.Header)
+	if wrapped == nil {
+		shown = t.fitting(s.width)
+	}
 	w := table.NewWriter()
 	w.SetStyle(plain)
 	var configs []table.ColumnConfig
 	for _, n := range t.Numbers {
 		configs = append(configs, table.ColumnConfig{Number: n + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+	}
+	for c, width := range wrapped {
+		configs = append(configs, table.ColumnConfig{Number: c + 1, WidthMax: width, WidthMaxEnforcer: text.WrapSoft})
 	}
 	w.SetColumnConfigs(configs)
 	w.AppendHeader(cells(t.Header[:shown]))
@@ -218,6 +231,41 @@ func cells(texts []string) table.Row {
 		row[i] = Safe(strings.ReplaceAll(t, "\n", "\\n"))
 	}
 	return row
+}
+
+// leastWrapped is the width, in characters, below which a column is not wrapped.
+const leastWrapped = 14
+
+// wrapped gives the widths of columns that take several lines so that all columns fit; nil where none need to, or where
+// that doesn't help.
+func (t Table) wrapped(width int) map[int]int {
+	if t.Wrap == nil || t.fitting(width) == len(t.Header) {
+		return nil
+	}
+	widths := make([]int, len(t.Header))
+	left := width - 1
+	for c, name := range t.Header {
+		widths[c] = text.StringWidth(name)
+		for _, r := range t.Rows {
+			widths[c] = max(widths[c], text.StringWidth(Safe(r[c])))
+		}
+		left -= 2
+		if !slices.Contains(t.Wrap, c) {
+			left -= widths[c]
+		}
+	}
+	wrap := slices.Clone(t.Wrap)
+	slices.SortFunc(wrap, func(a, b int) int { return widths[a] - widths[b] })
+	all := map[int]int{}
+	for i, c := range wrap { // what a narrow one leaves goes to the wider ones
+		share := left / (len(wrap) - i)
+		if share < min(leastWrapped, widths[c]) {
+			return nil
+		}
+		all[c] = min(widths[c], share)
+		left -= all[c]
+	}
+	return all
 }
 
 // fitting is the number of columns that fit into width, at least one.

@@ -111,6 +111,9 @@ func (r *reader) follow(ctx context.Context, back *value.Batch) error {
 func (r *reader) result() Result {
 	res := Result{Check: "cells", Table: r.Table.Name, OK: r.wrong == 0 && r.missing == 0, Problems: r.lines,
 		Says: fmt.Sprintf("%d cells read back, all as sent", r.cells), Short: fmt.Sprint(r.cells)}
+	if r.Updated > 0 {
+		res.Short += " updated"
+	}
 	if !res.OK {
 		res.Says = fmt.Sprintf("of %d cells read back %d differ, and %d rows are missing", r.cells, r.wrong, r.missing)
 		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger")

@@ -199,7 +199,7 @@ func (c *cleaner) together(r *source.Record) value.State {
 		return value.Bad
 	}
 	c.cook.row(r)
-	if !c.keeps() {
+	if !c.whole && !c.keeps() {
 		c.pad(c.only, value.Null)
 		return value.Null
 	}

@@ -19,6 +19,7 @@ type Recipe struct {
 	columns []column
 	file    int // the first columns, that the file has
 	only    int // the condition by which the input keeps rows; -1 for all
+	whole   bool
 	order   []int
 	levels  int // of same_for: how often the file must be read before
 	fills   []*fill
@@ -144,6 +145,9 @@ func (r *Recipe) Find(name string) []int { return source.Header{Names: r.Names()
 
 // Only is the condition by which the input keeps rows, or -1.
 func (r *Recipe) Only() int { return r.only }
+
+// CleanAll has the cells of rows cleaned too that the input leaves out.
+func (r *Recipe) CleanAll() { r.whole = true }
 
 // add adds a column with a name of its own.
 func (m *maker) add(name Said, c column) {

@@ -98,13 +98,24 @@ func (r *resolver) step(b *Block) *Step {
 	if len(r.problems) > before {
 		return nil
 	}
-	for _, missing := range s.Table.Missing(s.Names()) {
+	for _, missing := range s.missing() {
 		r.problem(b.Name.Place, fmt.Sprintf("%s.%s must have a value, and nothing gives it one", s.Table.Name, missing),
 			fmt.Sprintf("add %s: to columns:", missing))
 	}
 	r.key(s)
 	r.only(s)
+	if b.Gone != nil {
+		s.Feed.Recipe.CleanAll() // what is left out of the input is not gone from it
+	}
 	return s
+}
+
+// missing lists the columns that a row must have a value in and that nothing gives one; rows that are only updated have them.
+func (s *Step) missing() []string {
+	if s.Block.NotThere != AddNotThere {
+		return nil
+	}
+	return s.Table.Missing(s.Names())
 }
 
 // only resolves the conditions of a step: that of its input, and its own.
@@ -145,6 +156,10 @@ func (r *resolver) feed(name Text) *Feed {
 
 func (r *resolver) table(name Text) *schema.Table {
 	t := r.schema.Table(name.Value)
+	if t == nil && slices.Contains(r.schema.Views, name.Value) {
+		r.problem(name.Place, fmt.Sprintf("%q is a view, which holds no rows of its own", name.Value), "name the table behind it")
+		return nil
+	}
 	if t == nil {
 		do := fault.DidYouMean(name.Value, r.schema.Names())
 		if do == "" {

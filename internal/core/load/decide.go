@@ -411,7 +411,7 @@ func (d *decision) contradiction(ctx context.Context, row, other int64) (spot st
 		}
 	}
 	for _, later := range d.Later {
-		for _, c := range cells([]*evaluator{d.evaluator(later.Value)}) {
+		for _, c := range cells([]*evaluator{d.evaluator(later.Value, d.Table)}) {
 			if !mine.rows.Columns[c].Same(i, &theirs.rows.Columns[c], k) {
 				differ = append(differ, later.Value.Label())
 				break

@@ -10,6 +10,7 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -41,6 +42,7 @@ type failure struct {
 	row  int // in the batch
 	cell string
 	why  string
+	own  bool // it leads to a row of the step's own table that is set aside
 }
 
 // view is a batch of cleaned rows that steps look at.
@@ -78,6 +80,7 @@ type finder struct {
 	index    *index
 	by       []*evaluator
 	judge    *judgement
+	table    *schema.Table   // of the step
 	answers  []*spool.Stream // of an index in parts: state and ref for each question, in the order of the rows
 	readers  []*spool.StreamReader
 	hashes   []hash
@@ -195,7 +198,7 @@ func (f *finder) append(e entry, h hash, by []*value.Column, row int) {
 	}
 	f.room.AppendState(value.Bad)
 	cell := words(by, row)
-	f.failures = append(f.failures, failure{row, cell, f.why(e, h, cell)})
+	f.failures = append(f.failures, failure{row, cell, f.why(e, h, cell), e.state == isAside && f.index.table == f.table})
 }
 
 func words(by []*value.Column, row int) string {
@@ -218,6 +221,8 @@ func (f *finder) why(e entry, h hash, cell string) string {
 	switch e.state {
 	case several:
 		return "is in more than one row of " + where
+	case left:
+		return fmt.Sprintf("is not in %s any more: an earlier step gives that row another value", where)
 	case isAside:
 		spot := source.SpotOf(f.judge.run.sources[e.ref>>feedBits], e.ref&(1<<feedBits-1))
 		return fmt.Sprintf("would be in %s, but %s is set aside", where, spot.Short())

@@ -113,10 +113,10 @@ func (j *judgement) prepare(number int, s *ladlefile.Step) *judged {
 	feed := slices.Index(j.run.plan.Feeds, s.Feed)
 	d := &judged{Step: s, number: number, feed: feed, rows: j.run.rows[feed]}
 	for _, f := range s.Columns {
-		d.columns = append(d.columns, j.evaluator(f.Value))
+		d.columns = append(d.columns, j.evaluator(f.Value, s.Table))
 	}
 	for _, f := range s.Later {
-		d.later = append(d.later, cells([]*evaluator{j.evaluator(f.Value)})...)
+		d.later = append(d.later, cells([]*evaluator{j.evaluator(f.Value, s.Table)})...)
 	}
 	if s.First != nil {
 		d.first = j.stepOf(s.First)
@@ -132,14 +132,15 @@ func (j *judgement) stepOf(s *ladlefile.Step) *judged {
 	return j.steps[slices.IndexFunc(j.steps, func(d *judged) bool { return d.Step == s })]
 }
 
-func (j *judgement) evaluator(v ladlefile.Value) *evaluator {
+// evaluator makes what gives the values of a source of a step into t.
+func (j *judgement) evaluator(v ladlefile.Value, t *schema.Table) *evaluator {
 	e := &evaluator{of: v}
 	if v.Find == nil {
 		return e
 	}
-	e.find = &finder{of: v.Find, judge: j, index: j.indexOf(v.Find)}
+	e.find = &finder{of: v.Find, judge: j, table: t, index: j.indexOf(v.Find)}
 	for _, by := range v.Find.By {
-		e.find.by = append(e.find.by, j.evaluator(by.Value))
+		e.find.by = append(e.find.by, j.evaluator(by.Value, t))
 	}
 	return e
 }
@@ -381,6 +382,10 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 	for i, e := range s.columns {
 		for _, f := range finders([]*evaluator{e}) {
 			for _, x := range f.failures {
+				if x.own && s.first != nil && s.first.aside.has(v.first+int64(x.row)) {
+					standing[x.row] = bad // the row itself, or another one with its key: that was told
+					continue
+				}
 				problems = append(problems, rowProblem{x.row, i, x.cell, x.why})
 			}
 		}

@@ -87,10 +87,9 @@ func (j *judgement) alikeIn(ctx context.Context, x *index) ([]alike, error) {
 	for i, a := range additions {
 		name := a.values.Columns[0].Text(0)
 		likes[i] = Similar{Table: x.table.Name, Name: name}
-		near.Each(name, func(other int) {
-			if likes[i].Like == "" {
-				likes[i].Like, likes[i].New = likes[other].Name, true
-			}
+		near.Each(name, func(other int) bool {
+			likes[i].Like, likes[i].New = likes[other].Name, true
+			return false
 		})
 		near.Add(name)
 	}
@@ -100,10 +99,11 @@ func (j *judgement) alikeIn(ctx context.Context, x *index) ([]alike, error) {
 				continue
 			}
 			there := string(b.Columns[0].Bytes(row))
-			near.Each(there, func(i int) {
+			near.Each(there, func(i int) bool {
 				if l := &likes[i]; l.Like == "" || l.New || there < l.Like { // the same one whatever the order of the table
 					l.Like, l.New = there, false
 				}
+				return true
 			})
 		}
 		return nil

@@ -120,7 +120,7 @@ func (j *judgement) lookupOf(t *schema.Table, column string) *ladlefile.Lookup {
 	for _, s := range j.steps {
 		if s.Table == t {
 			for _, c := range s.Columns {
-				if c.Column.Name == column && c.Value.Find != nil {
+				if c.Column.Name == column && c.Value.Find != nil && c.Value.Find.Made == nil {
 					return c.Value.Find
 				}
 			}
@@ -130,7 +130,7 @@ func (j *judgement) lookupOf(t *schema.Table, column string) *ladlefile.Lookup {
 		var found *ladlefile.Lookup
 		s.Lookups(func(l *ladlefile.Lookup) {
 			for _, by := range l.By {
-				if l.Table == t && by.Column.Name == column && by.Value.Find != nil {
+				if l.Table == t && by.Column.Name == column && by.Value.Find != nil && by.Value.Find.Made == nil {
 					found = by.Value.Find
 				}
 			}

@@ -11,21 +11,27 @@ import (
 type Schema struct {
 	Database string // where it was read, in the words of the person: a path or a URL without its password
 	Tables   []*Table
+	Views    []string // what is asked for like a table, but holds no rows of its own
+	Notes    []string // what a person should know of the whole of it
 }
 
 // Table is one table.
 type Table struct {
 	Name      string
+	Comment   string
+	Form      string // how the table is kept, where that is not the usual: partitioned, STRICT, WITHOUT ROWID
 	Columns   []Column
 	Keys      []Key
 	Relations []Relation
-	Indexes   [][]string // the columns of each index, in its order
+	Indexes   [][]string // the columns of each index over whole columns and all rows, in its order
+	Partial   []string   // other indexes, in SQL or in words
+	Checks    []Check
 
 	// Locator is the name of the 64-bit whole number by which the database finds a row, and which a load may choose
 	// for the rows that it adds: an identity column, or a hidden row number. Empty when there is none.
 	Locator string
 
-	Triggers bool // something else may happen when rows are written
+	Triggers []string // what else happens when rows are written
 
 	// Odd says why the table can't be loaded; empty when it can.
 	Odd string
@@ -37,23 +43,34 @@ type Column struct {
 	Declared  string // the type as it was declared
 	Type      value.Type
 	Required  bool // NOT NULL
-	Defaulted bool // has a default other than NULL
-	Identity  bool // the database counts its values
-	Generated bool // the database computes its values
+	Comment   string
+	Defaulted bool   // has a default other than NULL
+	Default   string // that default, in SQL
+	Identity  bool   // the database counts its values
+	Generated bool   // the database computes its values
 	Collation string
 
 	// Odd says why the values that stand in the column can't be read as its declared type; empty when they can.
 	Odd string
 }
 
+// Check is a CHECK constraint.
+type Check struct {
+	Name string `json:"name"`
+	Says string `json:"says"`
+}
+
 // Key is a unique constraint.
 type Key struct {
+	Name    string // "" where it has none of its own
 	Columns []string
 	Primary bool
 }
 
 // Relation is a foreign key.
 type Relation struct {
+	Name          string // "" where it has none of its own
+	Off           string // why the database does not enforce it; "" when it does
 	Columns       []string
 	Parent        string
 	ParentColumns []string

@@ -51,15 +51,16 @@ func (n *Near) Add(name string) {
 	})
 }
 
-// Each calls visit for each name that looks like the given one without being the same, in the order of their coming.
-func (n *Near) Each(name string, visit func(i int)) {
+// Each calls visit for each name that looks like the given one without being the same, in the order of their coming,
+// until it says false.
+func (n *Near) Each(name string, visit func(i int) bool) {
 	l := n.letters(name)
 	var found []int32
 	n.leaves(l.runes, func(h uint64) { found = append(found, n.places[h]...) })
 	slices.Sort(found)
 	for _, i := range slices.Compact(found) {
-		if n.names[i].given != name && alike(l, n.names[i]) {
-			visit(int(i))
+		if n.names[i].given != name && alike(l, n.names[i]) && !visit(int(i)) {
+			return
 		}
 	}
 }
@@ -120,7 +121,12 @@ func within(a, b []rune, most int) bool {
 	if d := len(a) - len(b); d > most || -d > most {
 		return false
 	}
-	before, above, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	var room [3][64]int
+	before, above, row := room[0][:], room[1][:], room[2][:]
+	if len(b) >= len(before) {
+		before, above, row = make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	}
+	before, above, row = before[:len(b)+1], above[:len(b)+1], row[:len(b)+1]
 	for k := range above {
 		above[k] = k
 	}

@@ -15,15 +15,14 @@ import (
 // Schema reads the tables of the connection's database.
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.name}
-	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO'),
-			EXISTS (SELECT 1 FROM information_schema.triggers g WHERE g.event_object_schema = t.table_schema AND g.event_object_table = t.table_name)
+	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO'), t.table_comment
 		FROM information_schema.tables t
 		LEFT JOIN information_schema.engines e ON e.engine = t.engine
 		WHERE t.table_schema = database() AND t.table_type = 'BASE TABLE' AND t.table_name NOT LIKE 'ladle\_%' ORDER BY t.table_name`,
 		func(row *sql.Rows) error {
 			t := &schema.Table{}
 			var storage, transactions string
-			err := row.Scan(&t.Name, &storage, &transactions, &t.Triggers)
+			err := row.Scan(&t.Name, &storage, &transactions, &t.Comment)
 			if transactions != "YES" {
 				t.Odd = fmt.Sprintf("its storage engine %s has no transactions, so nothing could be taken back", storage)
 			}
@@ -31,7 +30,7 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 			s.Tables = append(s.Tables, t)
 			return err
 		})
-	for _, part := range []func(context.Context, *schema.Schema) error{d.columns, d.keys, d.relations} {
+	for _, part := range []func(context.Context, *schema.Schema) error{d.columns, d.keys, d.relations, d.triggers, d.checks, d.views} {
 		if err == nil {
 			err = part(ctx, s)
 		}
@@ -47,15 +46,18 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 func (d *Database) columns(ctx context.Context, s *schema.Schema) error {
 	return d.each(ctx, `SELECT table_name, column_name, column_type, data_type, coalesce(character_maximum_length, 0),
 			coalesce(numeric_precision, 0), coalesce(numeric_scale, 0), coalesce(datetime_precision, 0), is_nullable = 'NO',
-			column_default IS NOT NULL AND column_default <> 'NULL', extra, coalesce(collation_name, '')
+			column_default IS NOT NULL AND column_default <> 'NULL', coalesce(column_default, ''), extra, coalesce(collation_name, ''), column_comment
 		FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position`,
 		func(row *sql.Rows) error {
 			var table, kind, extra string
 			var length, precision, scale, fraction int64
 			var c schema.Column
 			if err := row.Scan(&table, &c.Name, &c.Declared, &kind, &length, &precision, &scale, &fraction, &c.Required,
-				&c.Defaulted, &extra, &c.Collation); err != nil {
+				&c.Defaulted, &c.Default, &extra, &c.Collation, &c.Comment); err != nil {
 				return err
+			}
+			if !c.Defaulted {
+				c.Default = ""
 			}
 			t := s.Table(table)
 			if t == nil {
@@ -188,17 +190,26 @@ func (d *Database) keys(ctx context.Context, s *schema.Schema) error {
 	})
 	for _, x := range all {
 		if x.partial {
+			x.table.Partial = append(x.table.Partial, fmt.Sprintf("%s, on the start of columns or on expressions", x.name))
 			continue
 		}
 		x.table.Indexes = append(x.table.Indexes, x.columns)
 		if x.unique {
-			x.table.Keys = append(x.table.Keys, schema.Key{Columns: x.columns, Primary: x.name == "PRIMARY"})
+			x.table.Keys = append(x.table.Keys, schema.Key{Name: x.name, Columns: x.columns, Primary: x.name == "PRIMARY"})
 		}
 	}
 	return err
 }
 
 func (d *Database) relations(ctx context.Context, s *schema.Schema) error {
+	on, err := d.one(ctx, "SELECT @@global.foreign_key_checks")
+	if err != nil {
+		return err
+	}
+	off := ""
+	if on == 0 {
+		off = "foreign_key_checks is switched off on the server"
+	}
 	last := ""
 	return d.each(ctx, `SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name
 		FROM information_schema.key_column_usage WHERE table_schema = database() AND referenced_table_schema = database()
@@ -213,10 +224,56 @@ func (d *Database) relations(ctx context.Context, s *schema.Schema) error {
 		}
 		if last != table+"."+name {
 			last = table + "." + name
-			t.Relations = append(t.Relations, schema.Relation{Parent: parent, ParentTable: s.Table(parent)})
+			t.Relations = append(t.Relations, schema.Relation{Name: name, Off: off, Parent: parent, ParentTable: s.Table(parent)})
 		}
 		r := &t.Relations[len(t.Relations)-1]
 		r.Columns, r.ParentColumns = append(r.Columns, column), append(r.ParentColumns, parentColumn)
 		return nil
+	})
+}
+
+func (d *Database) triggers(ctx context.Context, s *schema.Schema) error {
+	return d.each(ctx, `SELECT event_object_table, trigger_name FROM information_schema.triggers WHERE event_object_schema = database()
+		ORDER BY trigger_name`, func(row *sql.Rows) error {
+		var table, name string
+		err := row.Scan(&table, &name)
+		if t := s.Table(table); t != nil {
+			t.Triggers = append(t.Triggers, name)
+		}
+		return err
+	})
+}
+
+// checks reads the CHECK constraints. MariaDB names the table beside each; in MySQL their names are unique.
+func (d *Database) checks(ctx context.Context, s *schema.Schema) error {
+	named, err := d.one(ctx, `SELECT count(*) FROM information_schema.columns WHERE table_schema = 'information_schema'
+		AND table_name = 'CHECK_CONSTRAINTS' AND column_name = 'TABLE_NAME'`)
+	if err != nil {
+		return err
+	}
+	query := `SELECT t.table_name, c.constraint_name, c.check_clause FROM information_schema.check_constraints c
+		JOIN information_schema.table_constraints t ON t.constraint_schema = c.constraint_schema AND t.constraint_name = c.constraint_name
+		WHERE c.constraint_schema = database() AND t.constraint_type = 'CHECK' ORDER BY c.constraint_name`
+	if named > 0 {
+		query = `SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints
+			WHERE constraint_schema = database() ORDER BY constraint_name`
+	}
+	return d.each(ctx, query, func(row *sql.Rows) error {
+		var table string
+		var c schema.Check
+		err := row.Scan(&table, &c.Name, &c.Says)
+		if t := s.Table(table); t != nil {
+			t.Checks = append(t.Checks, schema.Check{Name: c.Name, Says: "CHECK (" + c.Says + ")"})
+		}
+		return err
+	})
+}
+
+func (d *Database) views(ctx context.Context, s *schema.Schema) error {
+	return d.each(ctx, "SELECT table_name FROM information_schema.views WHERE table_schema = database() ORDER BY table_name", func(row *sql.Rows) error {
+		var name string
+		err := row.Scan(&name)
+		s.Views = append(s.Views, name)
+		return err
 	})
 }

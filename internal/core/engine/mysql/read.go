@@ -24,7 +24,7 @@ const countable = 1_000_000
 
 // Count counts the rows, or takes the server's estimate and what was sent since for a large table.
 func (d *Database) Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error) {
-	if !t.Triggers && t.Locator != "" {
+	if len(t.Triggers) == 0 && t.Locator != "" {
 		n, err = d.one(ctx, "SELECT table_rows FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
 		if n += d.sent[t.Name]; err != nil || n > countable {
 			return n, false, err

@@ -19,18 +19,23 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.name}
 	byID := map[uint32]*schema.Table{}
 	err := d.each(ctx, `SELECT c.oid, n.nspname, c.relname, pg_table_is_visible(c.oid),
-			EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal) OR c.relhasrules,
-			has_table_privilege(c.oid, 'UPDATE, DELETE, TRUNCATE')
+			ARRAY(SELECT g.tgname::text FROM pg_trigger g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal AND g.tgenabled <> 'D'
+				UNION SELECT r.rulename::text FROM pg_rewrite r WHERE r.ev_class = c.oid ORDER BY 1),
+			has_table_privilege(c.oid, 'UPDATE, DELETE, TRUNCATE'), c.relkind = 'p', coalesce(obj_description(c.oid, 'pg_class'), '')
 		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 		WHERE c.relkind IN ('r', 'p') AND NOT c.relispartition AND has_table_privilege(c.oid, 'SELECT') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
 		AND n.nspname NOT LIKE 'pg\_%' AND c.relname NOT LIKE 'ladle\_%' ORDER BY c.oid`, func(row pgx.Rows) error {
 		var id uint32
+		t := &schema.Table{}
 		var namespace, name string
-		var visible, triggers, lockable bool
-		if err := row.Scan(&id, &namespace, &name, &visible, &triggers, &lockable); err != nil {
+		var visible, lockable, partitioned bool
+		if err := row.Scan(&id, &namespace, &name, &visible, &t.Triggers, &lockable, &partitioned, &t.Comment); err != nil {
 			return err
 		}
-		t := &schema.Table{Name: name, Triggers: triggers}
+		t.Name = name
+		if partitioned {
+			t.Form = "partitioned"
+		}
 		if !visible {
 			t.Name = namespace + "." + name
 		}
@@ -42,10 +47,20 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 		s.Tables = append(s.Tables, t)
 		return nil
 	})
-	for _, part := range []func(context.Context, map[uint32]*schema.Table) error{d.columns, d.keys, d.relations} {
+	for _, part := range []func(context.Context, map[uint32]*schema.Table) error{d.columns, d.keys, d.relations, d.checks} {
 		if err == nil {
 			err = part(ctx, byID)
 		}
+	}
+	if err == nil {
+		err = d.each(ctx, `SELECT CASE WHEN pg_table_is_visible(c.oid) THEN '' ELSE n.nspname || '.' END || c.relname
+			FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('v', 'm', 'f')
+			AND n.nspname NOT IN ('pg_catalog', 'information_schema') ORDER BY 1`, func(row pgx.Rows) error {
+			var name string
+			err := row.Scan(&name)
+			s.Views = append(s.Views, name)
+			return err
+		})
 	}
 	for _, t := range s.Tables {
 		if c := t.Identity(); c != nil && t.Indexed([]string{c.Name}) {
@@ -81,9 +96,11 @@ func (d *Database) columns(ctx context.Context, byID map[uint32]*schema.Table) e
 			a.attnotnull OR (SELECT bool_or(x.typnotnull) FROM pg_type x WHERE x.oid = a.atttypid), a.atthasdef, a.attgenerated <> '',
 			a.attidentity <> '' OR pg_get_serial_sequence(format('%I.%I', n.nspname, c.relname), a.attname) IS NOT NULL,
 			CASE WHEN o.collisdeterministic THEN '' ELSE coalesce(quote_ident(on_.nspname) || '.' || quote_ident(o.collname), '') END,
-			ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = b.type ORDER BY e.enumsortorder)
+			ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = b.type ORDER BY e.enumsortorder),
+			coalesce(pg_get_expr(df.adbin, df.adrelid), ''), coalesce(col_description(a.attrelid, a.attnum), '')
 		FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
 		JOIN base b ON b.id = a.atttypid JOIN pg_type t ON t.oid = b.type
+		LEFT JOIN pg_attrdef df ON df.adrelid = a.attrelid AND df.adnum = a.attnum
 		LEFT JOIN pg_collation o ON o.oid = a.attcollation LEFT JOIN pg_namespace on_ ON on_.oid = o.collnamespace
 		WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p') AND n.nspname NOT LIKE 'pg\_%'
 		AND n.nspname <> 'information_schema' ORDER BY a.attrelid, a.attnum`, func(row pgx.Rows) error {
@@ -93,8 +110,11 @@ func (d *Database) columns(ctx context.Context, byID map[uint32]*schema.Table) e
 		var modifier int
 		var labels []string
 		if err := row.Scan(&id, &c.Name, &c.Declared, &name, &kind, &modifier, &c.Required, &c.Defaulted, &c.Generated,
-			&c.Identity, &c.Collation, &labels); err != nil {
+			&c.Identity, &c.Collation, &labels, &c.Default, &c.Comment); err != nil {
 			return err
+		}
+		if c.Identity || c.Generated {
+			c.Default = ""
 		}
 		t := byID[id]
 		if t == nil {
@@ -189,27 +209,49 @@ func step(precision int) int64 {
 	return s
 }
 
-// keys reads the unique constraints and all indexes on plain columns.
+// keys reads the unique constraints and all indexes.
 func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) error {
-	return d.each(ctx, `SELECT i.indrelid, i.indisprimary, i.indisunique AND i.indpred IS NULL AND i.indisvalid,
+	return d.each(ctx, `SELECT i.indrelid, c.relname, i.indisprimary, i.indisunique AND i.indisvalid, i.indexprs IS NULL AND i.indpred IS NULL,
+			pg_get_indexdef(i.indexrelid),
 			ARRAY(SELECT a.attname::text FROM unnest(i.indkey[0:i.indnkeyatts-1]) WITH ORDINALITY k(n, o)
 				JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.n ORDER BY k.o)
-		FROM pg_index i WHERE i.indexprs IS NULL AND i.indpred IS NULL ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
+		FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
 		func(row pgx.Rows) error {
 			var id uint32
-			var primary, unique bool
+			var primary, unique, plain bool
+			var name, definition string
 			var columns []string
-			if err := row.Scan(&id, &primary, &unique, &columns); err != nil {
+			if err := row.Scan(&id, &name, &primary, &unique, &plain, &definition, &columns); err != nil {
 				return err
 			}
-			if t := byID[id]; t != nil && len(columns) > 0 {
+			t := byID[id]
+			switch {
+			case t == nil:
+			case !plain:
+				t.Partial = append(t.Partial, definition)
+			case len(columns) > 0:
 				t.Indexes = append(t.Indexes, columns)
 				if unique {
-					t.Keys = append(t.Keys, schema.Key{Columns: columns, Primary: primary})
+					t.Keys = append(t.Keys, schema.Key{Name: name, Columns: columns, Primary: primary})
 				}
 			}
 			return nil
 		})
+}
+
+func (d *Database) checks(ctx context.Context, byID map[uint32]*schema.Table) error {
+	return d.each(ctx, `SELECT conrelid, conname, pg_get_constraintdef(oid, true) FROM pg_constraint WHERE contype IN ('c', 'x') AND conrelid <> 0
+		ORDER BY conname`, func(row pgx.Rows) error {
+		var id uint32
+		var c schema.Check
+		if err := row.Scan(&id, &c.Name, &c.Says); err != nil {
+			return err
+		}
+		if t := byID[id]; t != nil {
+			t.Checks = append(t.Checks, c)
+		}
+		return nil
+	})
 }
 
 func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table) error {
@@ -217,11 +259,13 @@ func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table)
 		return fmt.Sprintf(`ARRAY(SELECT a.attname::text FROM unnest(%s) WITH ORDINALITY k(n, o)
 			JOIN pg_attribute a ON a.attrelid = %s AND a.attnum = k.n ORDER BY k.o)`, numbers, relation)
 	}
-	return d.each(ctx, `SELECT conrelid, confrelid, `+names("conrelid", "conkey")+`, `+names("confrelid", "confkey")+`
-		FROM pg_constraint WHERE contype = 'f' AND conparentid = 0 ORDER BY oid`, func(row pgx.Rows) error {
+	return d.each(ctx, `SELECT conrelid, confrelid, conname, `+names("conrelid", "conkey")+`, `+names("confrelid", "confkey")+`,
+			CASE WHEN EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgconstraint = c.oid AND g.tgenabled = 'D') THEN 'its triggers are switched off'
+				WHEN NOT convalidated THEN 'it was never validated, so older rows may break it' ELSE '' END
+		FROM pg_constraint c WHERE contype = 'f' AND conparentid = 0 ORDER BY oid`, func(row pgx.Rows) error {
 		var child, parent uint32
 		var r schema.Relation
-		if err := row.Scan(&child, &parent, &r.Columns, &r.ParentColumns); err != nil {
+		if err := row.Scan(&child, &parent, &r.Name, &r.Columns, &r.ParentColumns, &r.Off); err != nil {
 			return err
 		}
 		if t, p := byID[child], byID[parent]; t != nil && p != nil {

@@ -29,7 +29,7 @@ const countable = 1_000_000
 
 // Count counts the rows that the transaction sees, or takes the estimate of the planner for a large table.
 func (d *Database) Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error) {
-	if !t.Triggers && t.Locator != "" {
+	if len(t.Triggers) == 0 && t.Locator != "" {
 		n, err = d.one(ctx, "SELECT reltuples::bigint FROM pg_class WHERE oid = $1::regclass", d.table(t))
 		if err != nil || n > countable {
 			return n, false, err

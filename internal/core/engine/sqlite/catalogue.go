@@ -19,14 +19,14 @@ import (
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	s := &schema.Schema{Database: d.path}
 	type entry struct {
-		name, sql    string
-		withoutRowid bool
+		name, sql            string
+		withoutRowid, strict bool
 	}
 	var entries []entry
-	err := d.each(`SELECT l.name, l.wr, m.sql FROM pragma_table_list l JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'
+	err := d.each(`SELECT l.name, l.wr, m.sql, l.strict FROM pragma_table_list l JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'
 		WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND l.name NOT LIKE 'ladle\_%' ESCAPE '\'
 		ORDER BY m.rowid`, nil, func(row *sqlite.Stmt) error {
-		entries = append(entries, entry{name: row.ColumnText(0), withoutRowid: row.ColumnBool(1), sql: row.ColumnText(2)})
+		entries = append(entries, entry{name: row.ColumnText(0), withoutRowid: row.ColumnBool(1), sql: row.ColumnText(2), strict: row.ColumnBool(3)})
 		return nil
 	})
 	if err != nil {
@@ -36,14 +36,30 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		t := &schema.Table{Name: e.name}
+		t := &schema.Table{Name: e.name, Form: kept(e.strict, e.withoutRowid)}
 		if err := d.describe(t, e.withoutRowid, e.sql); err != nil {
 			return nil, err
 		}
 		s.Tables = append(s.Tables, t)
 	}
 	d.resolveParents(s)
-	return s, nil
+	s.Notes = []string{"SQLite enforces relations only for programs that ask for it; ladle proves them in any case"}
+	err = d.each("SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name", nil, func(row *sqlite.Stmt) error {
+		s.Views = append(s.Views, row.ColumnText(0))
+		return nil
+	})
+	return s, err
+}
+
+func kept(strict, withoutRowid bool) string {
+	var words []string
+	if strict {
+		words = append(words, "STRICT")
+	}
+	if withoutRowid {
+		words = append(words, "WITHOUT ROWID")
+	}
+	return strings.Join(words, ", ")
 }
 
 func (d *Database) describe(t *schema.Table, withoutRowid bool, sql string) error {
@@ -61,7 +77,7 @@ func (d *Database) describe(t *schema.Table, withoutRowid bool, sql string) erro
 		t.Indexes = append(t.Indexes, primary)
 	}
 	t.Locator = locator(t, identity, withoutRowid)
-	for _, step := range []func(*schema.Table) error{d.indexes, d.relations, d.collations(sql), d.sample} {
+	for _, step := range []func(*schema.Table) error{d.indexes, d.relations, d.triggers, d.collations(sql), d.sample} {
 		if err := step(t); err != nil {
 			return err
 		}
@@ -99,7 +115,9 @@ func (d *Database) columns(t *schema.Table) ([]string, error) {
 		func(row *sqlite.Stmt) error {
 			c := schema.Column{Name: row.ColumnText(0), Declared: row.ColumnText(1), Required: row.ColumnBool(2),
 				Generated: row.ColumnInt(5) == 2 || row.ColumnInt(5) == 3, Collation: "BINARY"}
-			c.Defaulted = !row.ColumnIsNull(3) && !strings.EqualFold(row.ColumnText(3), "null")
+			if c.Defaulted = !row.ColumnIsNull(3) && !strings.EqualFold(row.ColumnText(3), "null"); c.Defaulted {
+				c.Default = row.ColumnText(3)
+			}
 			c.Type = declared(c.Declared)
 			if place := row.ColumnInt(4); place > 0 {
 				places[place] = c.Name
@@ -115,19 +133,33 @@ func (d *Database) columns(t *schema.Table) ([]string, error) {
 }
 
 func (d *Database) indexes(t *schema.Table) error {
-	return d.each(`SELECT i.name, i."unique" AND NOT i.partial, i.origin FROM pragma_index_list(?) i WHERE NOT i.partial`,
+	return d.each(`SELECT i.name, i."unique", i.origin, i.partial, m.sql FROM pragma_index_list(?) i LEFT JOIN sqlite_schema m ON m.name = i.name`,
 		[]any{t.Name}, func(row *sqlite.Stmt) error {
-			unique, origin := row.ColumnBool(1), row.ColumnText(2)
-			columns, err := d.indexColumns(row.ColumnText(0))
-			if err != nil || columns == nil || origin == "pk" {
+			name, unique, origin, partial, sql := row.ColumnText(0), row.ColumnBool(1), row.ColumnText(2), row.ColumnBool(3), row.ColumnText(4)
+			columns, err := d.indexColumns(name)
+			switch {
+			case err != nil || origin == "pk":
 				return err
+			case partial || columns == nil:
+				t.Partial = append(t.Partial, sql)
+				return nil
+			}
+			if strings.HasPrefix(name, "sqlite_") {
+				name = ""
 			}
 			t.Indexes = append(t.Indexes, columns)
 			if unique {
-				t.Keys = append(t.Keys, schema.Key{Columns: columns})
+				t.Keys = append(t.Keys, schema.Key{Name: name, Columns: columns})
 			}
 			return nil
 		})
+}
+
+func (d *Database) triggers(t *schema.Table) error {
+	return d.each("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? ORDER BY name", []any{t.Name}, func(row *sqlite.Stmt) error {
+		t.Triggers = append(t.Triggers, row.ColumnText(0))
+		return nil
+	})
 }
 
 // indexColumns lists the columns of an index; nil when an expression is among them.

@@ -10,6 +10,7 @@ import (
 	"os"
 	"runtime"
 	"slices"
+	"strings"
 	"sync"
 
 	"ladle/internal/core/source"
@@ -33,6 +34,18 @@ type Input struct {
 	Bounds  Bounds         `json:"bounds"`
 
 	values []*values
+}
+
+// Different lists different cells of a column without blank ones, the first of the file; whole tells whether it is all of
+// them.
+func (in *Input) Different(column int) (texts []string, whole bool) {
+	v := in.values[column]
+	for _, k := range v.kept {
+		if strings.TrimSpace(k.text) != "" {
+			texts = append(texts, k.text)
+		}
+	}
+	return texts, !v.overflow
 }
 
 // Bounds are the limits within which keys and parents were looked for.

@@ -1,0 +1,228 @@
+// Package draft writes a ladle file for files and a database that it has never seen: it matches columns with columns, by
+// their names and by the values themselves, and says why, and what it isn't sure of.
+package draft
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/survey"
+	"ladle/internal/core/value"
+)
+
+// Draft is a ladle file that is worth editing.
+type Draft struct {
+	Text    string   `json:"ladle_file"`
+	Matches []Match  `json:"matches"`
+	LeftOut []Left   `json:"left_out,omitempty"` // columns of files that feed nothing
+	Doubts  []string `json:"doubts,omitempty"`   // what a person should look at
+	Errors  []string `json:"errors,omitempty"`   // what must be solved before a load
+}
+
+// Match is a column of a table with what feeds it.
+type Match struct {
+	Input  string   `json:"input"`
+	Block  string   `json:"block"`
+	Table  string   `json:"table"`
+	Column string   `json:"column"`
+	From   []string `json:"from"`           // columns of the file
+	Find   string   `json:"find,omitempty"` // the table in which a row is found
+	Score  float64  `json:"score"`          // from 0 to 1
+	Why    string   `json:"why"`
+}
+
+// Left is a column of a file that feeds nothing.
+type Left struct {
+	Input  string `json:"input"`
+	Column string `json:"column"`
+}
+
+// Make drafts a ladle file for files that were surveyed and the tables of a database.
+func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader) (*Draft, error) {
+	m := &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}
+	var all []*file
+	for _, f := range files {
+		all = append(all, prepare(f, all))
+	}
+	m.expect(all)
+	blocks := m.blocks(all)
+	m.bring(blocks)
+	for i, b := range blocks { // with what the others bring
+		blocks[i] = m.fit(b.file, b.table)
+	}
+	if m.err != nil {
+		return nil, m.err
+	}
+	w := &writer{matcher: m, files: all, blocks: blocks}
+	return w.draft(), nil
+}
+
+// prepare names the input of a file, unlike those before.
+func prepare(f File, before []*file) *file {
+	base := filepath.Base(f.Path)
+	stem, _, _ := strings.Cut(base, ".")
+	name := strings.Join(schema.Words(stem), "-")
+	if f.Survey.Read.Sheet != "" && len(f.Survey.Read.Sheets) > 1 {
+		name = strings.Join(append(schema.Words(stem), schema.Words(f.Survey.Read.Sheet)...), "-")
+	}
+	name = cmp.Or(name, "input")
+	first, n := name, 1
+	for slices.ContainsFunc(before, func(o *file) bool { return o.input == name }) {
+		n++
+		name = fmt.Sprintf("%s-%d", first, n)
+	}
+	made := &file{File: f, input: name}
+	for i, c := range f.Survey.Columns {
+		texts, _ := f.Survey.Different(i)
+		twin := slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool { return o != c && plain(o.Name) == plain(c.Name) })
+		ref := c.Name
+		if twin {
+			ref = fmt.Sprintf("column %d", i+1)
+		}
+		made.columns = append(made.columns, &column{Column: c, ref: ref, texts: texts})
+	}
+	return made
+}
+
+// expect takes into account what files could bring into tables, so that other columns may point at that.
+func (m *matcher) expect(files []*file) {
+	var could []*block
+	for _, f := range files {
+		for _, t := range m.schema.Tables {
+			if b := m.fit(f, t); t.Odd == "" && len(b.missing) == 0 {
+				could = append(could, b)
+			}
+		}
+	}
+	m.bring(could)
+}
+
+// bring has tables hold the keys that blocks bring into them, and no other ones of files.
+func (m *matcher) bring(blocks []*block) {
+	clear(m.values.comes)
+	for _, b := range blocks {
+		for _, x := range b.fed {
+			if x.column == nil || !b.table.UniqueOn([]string{x.of.Name}) {
+				continue
+			}
+			p := place{b.table, x.of.Name}
+			if m.values.comes[p] == nil {
+				m.values.comes[p] = known{}
+			}
+			for _, t := range x.column.texts {
+				m.values.comes[p][plain(t)] = true
+			}
+		}
+	}
+}
+
+// best is the table that a file fits best, with those that it points at and that the file fills too; nil when it fits none.
+func (m *matcher) best(f *file) (best *block, filled []*block) {
+	most := 0.5
+	for _, t := range m.schema.Tables {
+		if t.Odd != "" {
+			continue
+		}
+		b := m.fit(f, t)
+		if len(b.fed) == 0 {
+			continue
+		}
+		parents := m.fillable(b)
+		if worth := b.worth(parents); worth > most {
+			most, best, filled = worth, b, parents
+		}
+	}
+	return best, filled
+}
+
+// fillable lists the blocks for tables in which a block finds rows and of which the file knows more than their keys.
+func (m *matcher) fillable(b *block) []*block {
+	var all []*block
+	for _, t := range parents(b) {
+		if p := m.fit(b.file, t); len(p.missing) == 0 && p.knowsMore(b) {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// blocks finds the blocks of all files.
+func (m *matcher) blocks(files []*file) []*block {
+	var all, filled []*block
+	mains := map[*schema.Table]bool{}
+	for _, f := range files {
+		if b, parents := m.best(f); b != nil {
+			all, filled = append(all, b), append(filled, parents...)
+			mains[b.table] = true
+		}
+	}
+	for _, b := range filled {
+		if !mains[b.table] { // a file of its own knows best
+			all = append(all, b)
+		}
+	}
+	return all
+}
+
+// parents lists the tables in which a block finds rows.
+func parents(b *block) []*schema.Table {
+	var all []*schema.Table
+	var visit func(fed)
+	visit = func(x fed) {
+		if x.find == nil {
+			return
+		}
+		if x.find.table != b.table && !slices.Contains(all, x.find.table) {
+			all = append(all, x.find.table)
+		}
+		for _, by := range x.find.by {
+			visit(by)
+		}
+	}
+	for _, x := range b.fed {
+		visit(x)
+	}
+	return all
+}
+
+// knowsMore tells whether the file has columns for the parent b that its child leaves unused.
+func (b *block) knowsMore(child *block) bool {
+	return slices.ContainsFunc(b.fed, func(x fed) bool {
+		for _, c := range b.file.columns {
+			if x.uses(c) && child.unused(c) && x.Score >= sure && !b.table.UniqueOn([]string{x.of.Name}) {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+// key is the key of a block: a unique constraint whose columns are all fed, else columns that tell the rows of the file
+// apart; none when there are none.
+func (b *block) key() (columns []string, why string, certain bool) {
+	for _, k := range slices.Backward(b.table.Keys) { // ids last
+		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !b.feeds(c) }) {
+			return k.Columns, "a unique constraint", true
+		}
+	}
+	for _, k := range b.file.Survey.Keys {
+		var fed []string
+		for _, name := range k.Columns {
+			for _, x := range b.fed {
+				if from := cmp.Or(x.column, x.single()); from != nil && from.Name == name && k.Repeats == 0 && x.of.Type.Kind != value.Float {
+					fed = append(fed, x.of.Name)
+				}
+			}
+		}
+		if len(fed) == len(k.Columns) {
+			return fed, "no unique constraint is fed; these columns tell the lines of the file apart", false
+		}
+	}
+	return nil, "nothing tells rows apart, so every line is added", false
+}

@@ -1,0 +1,369 @@
+package draft
+
+import (
+	"cmp"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/survey"
+	"ladle/internal/core/value"
+)
+
+// File is a file that a draft is made for.
+type File struct {
+	Path   string // as the ladle file is to name it
+	Survey *survey.Input
+}
+
+// file is a file at work.
+type file struct {
+	File
+	input   string // the name of the input
+	columns []*column
+}
+
+// column is a column of a file.
+type column struct {
+	*survey.Column
+	ref   string   // as the ladle file names it
+	texts []string // different cells, the first of them
+}
+
+// fed is a column of a table with what feeds it: a column of the file, or the find of a row of another table.
+type fed struct {
+	guess
+	of     *schema.Column
+	column *column
+	find   *find
+}
+
+// find is how the row of another table is found.
+type find struct {
+	table   *schema.Table
+	by      []fed
+	named   bool     // that there is a relation is known from names alone
+	missing []string // of a find by one column: the values that the table doesn't have
+}
+
+// uses tells whether a source reads a column of the file.
+func (f fed) uses(c *column) bool {
+	if f.find == nil {
+		return f.column == c
+	}
+	return slices.ContainsFunc(f.find.by, func(by fed) bool { return by.uses(c) })
+}
+
+// single is the column of the file by which alone a row is found, else nil.
+func (f fed) single() *column {
+	if f.find != nil && len(f.find.by) == 1 {
+		return f.find.by[0].column
+	}
+	return nil
+}
+
+// block is rows of a file as rows of a table.
+type block struct {
+	file    *file
+	table   *schema.Table
+	fed     []fed
+	missing []string // columns that must have a value and that nothing feeds
+}
+
+// matcher matches files with tables.
+type matcher struct {
+	schema  *schema.Schema
+	guessed []schema.Guessed
+	values  *catalogue
+	err     error // the first one of the database
+}
+
+// compatible tells whether cells of a type of a survey can be values of a column.
+func compatible(cells string, c *schema.Column) bool {
+	number := cells == "whole number" || cells == "decimal number"
+	switch c.Type.Kind {
+	case value.Text:
+		return true
+	case value.Int:
+		return cells == "whole number" || cells == "blank"
+	case value.Fixed, value.Decimal, value.Float:
+		return number || cells == "blank"
+	case value.Bool:
+		return cells == "yes/no" || cells == "whole number" || cells == "blank"
+	case value.Date, value.DateTime:
+		return cells == "date" || cells == "date and time" || cells == "blank"
+	case value.Time:
+		return cells == "time" || cells == "blank"
+	}
+	return cells == "blank"
+}
+
+// direct tells how likely a column of the file feeds a column of a table itself.
+func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess {
+	if c.Generated || c.Odd != "" || !compatible(from.Type, c) {
+		return guess{}
+	}
+	g := byName(from.Name, t, c.Name)
+	if t.UniqueOn([]string{c.Name}) && c.Type.Kind == value.Text {
+		g = better(g, m.byValue(place{t, c.Name}, from, false))
+	}
+	return g
+}
+
+func (m *matcher) byValue(p place, from *column, files bool) guess {
+	g, err := m.values.byValue(p, from.texts, files)
+	m.err = cmp.Or(m.err, err)
+	return g
+}
+
+// relation is the relation of a single column of t: declared, or told by its name.
+func (m *matcher) relation(t *schema.Table, c *schema.Column) (parent *schema.Table, key string, named bool) {
+	if r := t.Relation(c.Name); r != nil {
+		if r.ParentTable == nil || len(r.ParentColumns) != 1 {
+			return nil, "", false
+		}
+		return r.ParentTable, r.ParentColumns[0], false
+	}
+	for _, g := range m.guessed {
+		if g.Child == t && g.Column == c.Name {
+			return g.Parent, g.Key, true
+		}
+	}
+	return nil, "", false
+}
+
+const deepest = 3 // finds inside of finds
+
+// finds lists the ways in which a column that points at another table is found, by columns of the file.
+func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) []fed {
+	parent, key, named := m.relation(t, c)
+	if parent == nil || depth == 0 || parent.Odd != "" {
+		return nil
+	}
+	var all []fed
+	for _, k := range parent.Keys {
+		if len(k.Columns) == 1 && k.Columns[0] == key && parent.Column(key).Type.Kind == value.Int {
+			continue // an id, which files don't know
+		}
+		if len(k.Columns) == 1 {
+			all = append(all, m.byOne(f, t, c, parent, parent.Column(k.Columns[0]))...)
+		} else if g, ok := m.bySeveral(f, t, c, parent, k.Columns, depth); ok {
+			all = append(all, g)
+		}
+	}
+	for i := range all {
+		all[i].find.named = named
+	}
+	return all
+}
+
+// byOne lists the columns of the file by which alone a row of parent can be found.
+func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, key *schema.Column) []fed {
+	var all []fed
+	for _, from := range f.columns {
+		if !compatible(from.Type, key) || len(from.texts) == 0 {
+			continue
+		}
+		name := better(asRelation(from.Name, t, c.Name), byName(from.Name, parent, key.Name))
+		if len(words(from.Name)) == 1 && slices.Contains(general, words(from.Name)[0]) && asRelation(from.Name, t, c.Name).Score == 0 {
+			name = guess{} // every table has a name
+		}
+		values := m.byValue(place{parent, key.Name}, from, true)
+		n, missing, err := m.values.shared(place{parent, key.Name}, from.texts, true)
+		m.err = cmp.Or(m.err, err)
+		g := better(name, values)
+		switch {
+		case name.Score > 0 && values.Score > 0:
+			g = guess{min(1, max(name.Score, values.Score)+0.05), name.Why + "; " + values.Why}
+		case values.Score == 0 && n == 0 && m.filled(place{parent, key.Name}):
+			g.Score *= 0.55 // the table has other values
+		}
+		if g.Score >= likely {
+			all = append(all, fed{guess: g, of: c, column: nil, find: &find{table: parent, missing: missing,
+				by: []fed{{guess: g, of: key, column: from}}}})
+		}
+	}
+	return all
+}
+
+// filled tells whether the table has enough values, of its own or of another file, to hold others against them.
+func (m *matcher) filled(p place) bool { return len(m.values.there[p])+len(m.values.comes[p]) >= 3 }
+
+// asRelation tells how likely a column of the file is meant for a column that points at another table, by the names.
+func asRelation(file string, t *schema.Table, column string) guess {
+	f, c := words(file), words(column)
+	if n := len(c); n > 1 && slices.Contains([]string{"id", "no", "code", "ref"}, c[n-1]) {
+		c = c[:n-1]
+	}
+	if slices.Equal(f, c) {
+		return guess{0.95, "named like " + t.Name + "." + column}
+	}
+	return guess{}
+}
+
+// bySeveral finds a row of parent by a key of several columns.
+func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, key []string, depth int) (fed, bool) {
+	whole := fed{guess: guess{Score: 1}, of: c, find: &find{table: parent}}
+	back := false
+	for _, name := range key {
+		of := parent.Column(name)
+		grand, _, _ := m.relation(parent, of)
+		back = back || grand == t
+		part, ok := m.part(f, parent, of, depth)
+		if !ok {
+			part, ok = m.asked(f, t, c, of)
+		}
+		if !ok {
+			return fed{}, false
+		}
+		whole.find.by = append(whole.find.by, part)
+		whole.Score = min(whole.Score, part.Score)
+	}
+	if back { // the rows of parent point at t themselves: only a column that is named so means one of them
+		named, ok := m.asked(f, t, c, nil)
+		if !ok {
+			return fed{}, false
+		}
+		for i := range whole.find.by {
+			if by := &whole.find.by[i]; by.find == nil && compatible(named.column.Type, by.of) {
+				by.column, by.guess = named.column, named.guess
+			}
+		}
+		if !whole.uses(named.column) {
+			return fed{}, false
+		}
+	}
+	whole.Score *= 0.97
+	whole.Why = "a row of " + parent.Name + " is known by " + strings.Join(key, " and ")
+	return whole, true
+}
+
+// part finds what feeds one column of a key.
+func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth int) (fed, bool) {
+	var best fed
+	for _, g := range m.finds(f, parent, of, depth-1) {
+		if g.Score > best.Score {
+			best = g
+		}
+	}
+	for _, from := range f.columns {
+		if g := m.direct(parent, of, from); g.Score > best.Score {
+			best = fed{guess: g, of: of, column: from}
+		}
+	}
+	return best, best.Score >= likely
+}
+
+// asked finds the column of the file that is named like a relation, for a column of of's type.
+func (m *matcher) asked(f *file, t *schema.Table, c, of *schema.Column) (fed, bool) {
+	for _, from := range f.columns {
+		if g := asRelation(from.Name, t, c.Name); g.Score > 0 && (of == nil || compatible(from.Type, of) && of.Type.Kind != value.Int) {
+			return fed{guess: g, of: of, column: from}, true
+		}
+	}
+	return fed{}, false
+}
+
+// fit matches the file with a table: each column of the table gets the likeliest source that no other one has.
+func (m *matcher) fit(f *file, t *schema.Table) *block {
+	b := &block{file: f, table: t}
+	var all []fed
+	for i := range t.Columns {
+		c := &t.Columns[i]
+		for _, from := range f.columns {
+			if g := m.direct(t, c, from); g.Score >= likely && (t.Relation(c.Name) == nil || from.Type == "whole number" && g.Score > 0.9) {
+				all = append(all, fed{guess: g, of: c, column: from})
+			}
+		}
+		all = append(all, m.finds(f, t, c, deepest)...)
+	}
+	slices.SortStableFunc(all, func(a, b fed) int { return cmp.Compare(b.Score, a.Score) })
+	for _, x := range all {
+		if !b.feeds(x.of.Name) && !b.taken(x) {
+			b.fed = append(b.fed, x)
+		}
+	}
+	b.byType()
+	slices.SortFunc(b.fed, func(a, c fed) int {
+		return cmp.Compare(slices.Index(t.Names(), a.of.Name), slices.Index(t.Names(), c.of.Name))
+	})
+	var names []string
+	for _, x := range b.fed {
+		names = append(names, x.of.Name)
+	}
+	b.missing = t.Missing(names)
+	return b
+}
+
+func (b *block) feeds(column string) bool {
+	return slices.ContainsFunc(b.fed, func(x fed) bool { return x.of.Name == column })
+}
+
+// taken tells whether all columns that x reads feed something likelier already.
+func (b *block) taken(x fed) bool {
+	for _, c := range b.file.columns {
+		if x.uses(c) && !slices.ContainsFunc(b.fed, func(o fed) bool { return o.uses(c) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// byType feeds a date, or a time, from the only column of the file that is left and has such.
+func (b *block) byType() {
+	for i := range b.table.Columns {
+		c := &b.table.Columns[i]
+		if b.feeds(c.Name) || c.Generated || c.Identity || c.Type.Kind != value.Date && c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
+			continue
+		}
+		var left []*column
+		for _, from := range b.file.columns {
+			if from.Type != "blank" && compatible(from.Type, c) && b.unused(from) {
+				left = append(left, from)
+			}
+		}
+		others := slices.ContainsFunc(b.table.Columns, func(o schema.Column) bool {
+			return o.Name != c.Name && o.Type.Kind == c.Type.Kind && !b.feeds(o.Name)
+		})
+		if len(left) == 1 && !others {
+			b.fed = append(b.fed, fed{guess: guess{likely, "the only " + left[0].Type + " that is left"}, of: c, column: left[0]})
+		}
+	}
+}
+
+func (b *block) unused(c *column) bool {
+	return !slices.ContainsFunc(b.fed, func(x fed) bool { return x.uses(c) })
+}
+
+// worth says how well the file fits the table: what of the file it uses, together with the blocks that fill tables it
+// points at, less what is missing.
+func (b *block) worth(parents []*block) float64 {
+	worth := -1.2 * float64(len(b.missing))
+	for _, c := range b.file.columns {
+		best := b.bestOf(c)
+		for _, p := range parents {
+			best = max(best, p.bestOf(c))
+		}
+		worth += best
+	}
+	base := filepath.Base(b.file.Path)
+	name, table := words(strings.TrimSuffix(base, filepath.Ext(base))), words(b.table.Name)
+	switch {
+	case slices.Equal(name, table):
+		worth += 1.5
+	case len(table) > 0 && slices.Contains(name, table[len(table)-1]), len(name) > 0 && slices.Contains(table, name[len(name)-1]):
+		worth += 0.5
+	}
+	return worth
+}
+
+// bestOf is the score of the likeliest use of a column of the file.
+func (b *block) bestOf(c *column) (best float64) {
+	for _, x := range b.fed {
+		if x.uses(c) {
+			best = max(best, x.Score)
+		}
+	}
+	return best
+}

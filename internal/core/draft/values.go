@@ -1,0 +1,109 @@
+package draft
+
+import (
+	"context"
+	"fmt"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
+	"ladle/internal/core/value"
+)
+
+// readRows is the number of rows up to which a table's values are read whole; of a larger one those that the file has
+// are looked up.
+const readRows = 200_000
+
+// known is what is known of the values of a column of a table, in the form in which they are compared.
+type known map[string]bool
+
+// place is a column of a table.
+type place struct {
+	table  *schema.Table
+	column string
+}
+
+// catalogue knows values: those of the database, and those that files bring into it.
+type catalogue struct {
+	ctx   context.Context
+	db    engine.Reader
+	sizes map[*schema.Table]int64
+	there map[place]known // of whole columns
+	asked map[place]known // of large tables: what was asked for
+	comes map[place]known // from the files of the draft
+}
+
+func newCatalogue(ctx context.Context, db engine.Reader) *catalogue {
+	return &catalogue{ctx: ctx, db: db, sizes: map[*schema.Table]int64{}, there: map[place]known{}, asked: map[place]known{}, comes: map[place]known{}}
+}
+
+// shared counts the texts of a file that a column of a table has, or gets from a file where files count.
+func (c *catalogue) shared(p place, texts []string, files bool) (n int, missing []string, err error) {
+	has, err := c.values(p, texts)
+	if err != nil {
+		return 0, nil, err
+	}
+	for _, t := range texts {
+		if has[source.Plain(t)] || files && c.comes[p][source.Plain(t)] {
+			n++
+		} else {
+			missing = append(missing, t)
+		}
+	}
+	return n, missing, nil
+}
+
+func (c *catalogue) values(p place, texts []string) (known, error) {
+	if has, ok := c.there[p]; ok {
+		return has, nil
+	}
+	size, counted := c.sizes[p.table]
+	if !counted {
+		var err error
+		if size, _, err = c.db.Count(c.ctx, p.table); err != nil {
+			return nil, err
+		}
+		c.sizes[p.table] = size
+	}
+	has := known{}
+	take := func(b *value.Batch) error {
+		for row, state := range b.Columns[0].States {
+			if state == value.Given {
+				has[source.Plain(b.Columns[0].Text(row))] = true
+			}
+		}
+		return nil
+	}
+	if size <= readRows {
+		c.there[p] = has
+		return has, c.db.Scan(c.ctx, p.table, []string{p.column}, take)
+	}
+	if !p.table.Indexed([]string{p.column}) {
+		return nil, nil
+	}
+	if c.asked[p] == nil {
+		c.asked[p] = known{}
+	}
+	has = c.asked[p]
+	column := p.table.Column(p.column)
+	keys := &value.Batch{Columns: []value.Column{value.NewColumn(column.Type)}}
+	for _, t := range texts {
+		if value.Parse(&keys.Columns[0], column.Type, []byte(t)) != nil {
+			continue // it is no such value, so it isn't there
+		}
+	}
+	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
+}
+
+// byValue tells how likely the texts of a file are keys of a column, by how many of them it has.
+func (c *catalogue) byValue(p place, texts []string, files bool) (guess, error) {
+	if len(texts) == 0 || p.table.Odd != "" || p.table.Column(p.column).Odd != "" {
+		return guess{}, nil
+	}
+	n, _, err := c.shared(p, texts, files)
+	share := float64(n) / float64(len(texts))
+	if err != nil || n == 0 || share < 0.3 {
+		return guess{}, err
+	}
+	return guess{0.6 + 0.4*share, fmt.Sprintf("%d of %d different values are in %s.%s", n, len(texts), p.table.Name, p.column)}, nil
+}

@@ -92,6 +92,9 @@ var statements string
 // Script is the SQL, in the words of SQLite, that makes the harbour's tables with their first rows.
 func Script() string { return statements }
 
+// File is the content of a file of the harbour.
+func File(name string) ([]byte, error) { return harbour.ReadFile("harbour/" + name) }
+
 // Create makes the database with its existing rows at path, in place of one that is there.
 func Create(path string) error {
 	for _, end := range []string{"", "-journal", "-wal", "-shm"} {

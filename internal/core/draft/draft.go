@@ -55,6 +55,7 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader)
 	m.bring(blocks)
 	for i, b := range blocks { // with what the others bring
 		blocks[i] = m.fit(b.file, b.table)
+		blocks[i].child = b.child
 	}
 	if m.err != nil {
 		return nil, m.err
@@ -146,6 +147,7 @@ func (m *matcher) fillable(b *block) []*block {
 	var all []*block
 	for _, t := range parents(b) {
 		if p := m.fit(b.file, t); len(p.missing) == 0 && p.knowsMore(b) {
+			p.child = b
 			all = append(all, p)
 		}
 	}
@@ -201,6 +203,35 @@ func (b *block) knowsMore(child *block) bool {
 		}
 		return false
 	})
+}
+
+// undecided says why a column of a parent may differ between lines with the same key; "" where the file shows none that
+// do, or is too short to tell.
+func (b *block) undecided(x fed) string {
+	from := cmp.Or(x.column, x.single())
+	key, _, _ := b.key()
+	if b.child == nil || from == nil || len(key) != 1 || key[0] == x.of.Name {
+		return ""
+	}
+	for _, k := range b.fed {
+		by := cmp.Or(k.column, k.single())
+		if k.of.Name != key[0] || by == nil {
+			continue
+		}
+		for _, p := range b.file.Survey.Parents {
+			if p.Column != by.Name {
+				continue
+			}
+			at := slices.IndexFunc(p.Decides, func(d survey.Decision) bool { return d.Column == from.Name })
+			switch {
+			case at < 0:
+				return fmt.Sprintf("it differs between lines with the same %s", by.Name)
+			case p.Decides[at].Against.Count > 0:
+				return fmt.Sprintf("%d lines have another one than others with the same %s%s", p.Decides[at].Against.Count, by.Name, firstLine(p.Decides[at].Against))
+			}
+		}
+	}
+	return ""
 }
 
 // key is the key of a block: a unique constraint whose columns are all fed, else columns that tell the rows of the file

@@ -65,6 +65,7 @@ func (f fed) single() *column {
 
 // block is rows of a file as rows of a table.
 type block struct {
+	child   *block // of a parent that is filled from its child's file: the child
 	file    *file
 	table   *schema.Table
 	fed     []fed
@@ -91,7 +92,9 @@ func compatible(cells string, c *schema.Column) bool {
 		return number || cells == "blank"
 	case value.Bool:
 		return cells == "yes/no" || cells == "whole number" || cells == "blank"
-	case value.Date, value.DateTime:
+	case value.Date:
+		return cells == "date" || cells == "blank"
+	case value.DateTime:
 		return cells == "date" || cells == "date and time" || cells == "blank"
 	case value.Time:
 		return cells == "time" || cells == "blank"
@@ -310,11 +313,11 @@ func (b *block) taken(x fed) bool {
 	return true
 }
 
-// byType feeds a date, or a time, from the only column of the file that is left and has such.
+// byType feeds a date, or a time, that must be given from the only column of the file that is left and has such.
 func (b *block) byType() {
 	for i := range b.table.Columns {
 		c := &b.table.Columns[i]
-		if b.feeds(c.Name) || c.Generated || c.Identity || c.Type.Kind != value.Date && c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
+		if b.feeds(c.Name) || !c.Required || c.Generated || c.Identity || c.Type.Kind != value.Date && c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
 			continue
 		}
 		var left []*column

@@ -190,6 +190,13 @@ func count(all []survey.Oddity) (n int64) {
 	return n
 }
 
+func firstLine(o survey.Oddity) string {
+	if len(o.Places) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", the first is line %d", o.Places[0].Line)
+}
+
 func firstPlace(o survey.Oddity) string {
 	if len(o.Places) == 0 {
 		return ""
@@ -308,6 +315,9 @@ func (w *writer) column(b *block, name string, x fed) {
 		}
 	}
 	doubt, why := x.Score < sure, x.Why
+	if differs := b.undecided(x); differs != "" {
+		doubt, why = true, join(why, differs)
+	}
 	if x.find != nil {
 		match.Find = x.find.table.Name
 		if x.find.named {

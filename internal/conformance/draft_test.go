@@ -1,0 +1,179 @@
+package conformance
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/demo"
+)
+
+// harbourWords makes the words of servers_test of those of the harbour's script.
+var harbourWords = strings.NewReplacer("INTEGER PRIMARY KEY AUTOINCREMENT", "ID", "VARCHAR(40) NOT NULL COLLATE NOCASE", "WORD NOT NULL", "DATETIME", "MOMENT",
+	"BOOLEAN       NOT NULL DEFAULT 1", "BOOLEAN NOT NULL DEFAULT true")
+
+// drafted is the part of the document of draft that tests look at.
+type drafted struct {
+	Text    string `json:"ladle_file"`
+	Matches []struct {
+		Block, Column string
+		From          []string
+		Score         float64
+	}
+	Doubts, Errors []string
+}
+
+func (w *world) draft(files ...string) drafted {
+	w.Helper()
+	r := w.run(append([]string{"draft", "--db", w.db, "-o", "f.ladle.yaml", "--json"}, files...)...)
+	require.Equal(w, 0, r.status, r.stdout+r.stderr)
+	var d drafted
+	require.NoError(w, json.Unmarshal([]byte(r.stdout), &d))
+	assert.Equal(w, w.read("f.ladle.yaml"), d.Text)
+	return d
+}
+
+func (d drafted) matches() []string {
+	var all []string
+	for _, m := range d.Matches {
+		all = append(all, m.Block+"."+m.Column+" = "+strings.Join(m.From, " + "))
+	}
+	return all
+}
+
+// TestDraftsOfOrdinaryFilesLoadAsTheyAre: from files that nobody has looked at to rows, on all databases.
+func TestDraftsOfOrdinaryFilesLoadAsTheyAre(t *testing.T) {
+	const calls = "Reg. No.;Vessel;Type;Flag;GT;Berth;Arrived;Agent;Dues;Entered by;Weather\n" +
+		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N1;01.04.2026 06:30;Merrow Shipping;1.101,40;mate;fair\n" +
+		"PM-0302;Sandling;Tug;Denmark;98,0;S1;13.04.2026 07:30;Mole House;12,00;mate;fog\n" +
+		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N2;14.04.2026 06:45;Mole House;2.400,00;master;fair\n" +
+		"PM-0101;Grey Heron;Coaster;Norway;1.840,5;N2;21.04.2026 06:45;Mole House;2.400,00;master;fair\n"
+	everywhere(t, func(t *testing.T, on server) {
+		t.Run("the ordinary files of the harbour", func(t *testing.T) {
+			w := newWorld(t, on, harbourWords.Replace(demo.Script()))
+			w.harbourFiles("berths.csv", "pilots.csv", "harbour-log.csv", "vessel-register.csv")
+			d := w.draft("berths.csv", "pilots.csv", "harbour-log.csv")
+			assert.Empty(t, d.Errors)
+			assert.Equal(t, []string{"berth.code = Code", "berth.name = Name", "berth.depth_m = Depth", "pilot.licence = Licence", "pilot.name = Name",
+				"pilot.mentor_id = Mentor", "harbour_log.logged_at = Time", "harbour_log.vessel_id = Reg. No.", "harbour_log.entry = Entry"}, d.matches())
+			w.write("f.ladle.yaml", strings.ReplaceAll(d.Text, "file: harbour-log.csv", "file: harbour-log.csv\n    only: reg_no != \"PM-0105\" and reg_no != \"PM-0108\" and reg_no != \"PM-0109\""))
+			doc, out := w.load("load")
+			require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
+			assert.Equal(t, []string{"MP-03|NULL", "MP-07|MP-03", "MP-11|MP-07", "MP-12|MP-11", "MP-13|MP-07"},
+				w.query("SELECT p.licence, m.licence FROM pilot p LEFT JOIN pilot m ON m.id = p.mentor_id ORDER BY 1"))
+			assert.Equal(t, []string{"6|6"}, w.query("SELECT (SELECT count(*) FROM berth), (SELECT depth_m FROM berth WHERE code = 'S2')"))
+		})
+		t.Run("a flat file that hides several tables, in the numbers and dates of another country", func(t *testing.T) {
+			w := newWorld(t, on, harbourWords.Replace(demo.Script()))
+			w.write("calls.csv", calls)
+			d := w.draft("calls.csv")
+			assert.Empty(t, d.Errors)
+			assert.Contains(t, d.Text, "# left out of calls: Weather")
+			assert.Contains(t, d.Text, "agent_id: {from: Agent, find: agent.name, not_found: add}")
+			assert.Contains(t, d.Text, "Arrived: {date: 'dd.MM.yyyy HH:mm'}")
+			doc, out := w.load("load")
+			require.Equal(t, 0, doc.Status, d.Text+out.stdout+out.stderr)
+			assert.Equal(t, []string{"vessel: 4, 2 added, 1 kept, 1 repeated", "port_call: 4, 4 added"}, doc.accounts())
+			assert.Equal(t, []string{"Blue Marl|Ferry|Norway|1204.5|2", "Grey Heron|Coaster|Norway|1840.5|1", "Sandling|Tug|Denmark|98|1"},
+				w.query(`SELECT v.name, t.name, f.name, gross_tonnage, count(*) FROM port_call c JOIN vessel v ON v.id = vessel_id JOIN vessel_type t ON t.id = type_id
+					JOIN flag_state f ON f.id = flag_id WHERE c.id > 3 GROUP BY 1, 2, 3, 4 ORDER BY 1`))
+		})
+	})
+}
+
+// harbourFiles unpacks files of the harbour into the folder.
+func (w *world) harbourFiles(names ...string) {
+	w.Helper()
+	for _, name := range names {
+		content, err := demo.File(name)
+		require.NoError(w, err)
+		w.write(name, string(content))
+	}
+}
+
+// TestDraftSaysWhatItDoesNotKnow: doubts are marked and listed, what is missing is an error, nothing is overwritten.
+func TestDraftSaysWhatItDoesNotKnow(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, `CREATE TABLE berth (id ID, code VARCHAR(8) NOT NULL UNIQUE, quay VARCHAR(8) NOT NULL, depth_m DECIMAL(4,1));
+		CREATE TABLE stay (id ID, berth_id INTEGER NOT NULL, day DATE NOT NULL, UNIQUE (berth_id, day)); INSERT INTO berth (code, quay) VALUES ('N1', 'N'), ('N2', 'N'), ('N3', 'N');`)
+	w.write("berths.csv", "Code,Depth\nN4,9\nN5,deep\nN6,1\nN7,2\nN8,3\nN9,4\nM1,5\nM2,6\nM3,7\nM4,8\nM5,9\nM5,9\n")
+	w.write("stays.csv", "Berth,Day\nN1,2026-01-02\nN2,2026-01-03\nN4,2026-01-03\n")
+	w.write("weather.csv", "Gale,Rain\n9,8\n7,6\n")
+	d := w.draft("berths.csv", "stays.csv", "weather.csv")
+	assert.Equal(t, []string{"berth: quay must have a value, and no column of the file looks like it", "weather: it fits no table; write a block for it, or leave it out"}, d.Errors)
+	assert.Contains(t, d.Text, "# ? quay must have a value")
+	assert.Contains(t, d.Text, "the database declares no such relation, only its name tells")
+	assert.Contains(t, strings.Join(d.Doubts, "\n"), "1 lines have the key of an earlier one")
+	assert.Contains(t, strings.Join(d.Doubts, "\n"), `1 cell is no whole number, the first in line 3: "deep"`)
+
+	again := w.run("draft", "stays.csv", "--db", w.db, "-o", "f.ladle.yaml")
+	assert.Equal(t, 2, again.status)
+	assert.Contains(t, again.stderr, "this file is there already")
+	assert.Equal(t, d.Text, w.read("f.ladle.yaml"))
+	for arguments, says := range map[string]string{"draft --db db": "draft needs a file", "draft stays.csv": "no database is named", "draft none.csv --db db": "none.csv", "draft stays.csv --db db -o x.txt": "give it a name like x.ladle.yaml"} {
+		r := w.run(strings.Fields(arguments)...)
+		assert.NotZero(t, r.status)
+		assert.Contains(t, r.stderr, says)
+	}
+	shown := w.run("draft", "stays.csv", "--db", w.db)
+	assert.Zero(t, shown.status)
+	assert.Contains(t, shown.stdout, "ladle: 1")
+	assert.Contains(t, shown.stderr, "What feeds what")
+}
+
+// TestTables: the tables in the order of loading, with circles broken, and what else the catalogue says.
+func TestTables(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, harbourWords.Replace(demo.Script())+"CREATE VIEW in_port AS SELECT id FROM port_call WHERE departed IS NULL;")
+		r := w.run("tables", "--db", w.db, "--json")
+		require.Equal(t, 0, r.status, r.stderr)
+		var doc struct {
+			Levels [][]struct {
+				Table    string
+				Rows     int64
+				Unique   [][]string
+				Required []string                 `json:"must_be_given"`
+				Fills    []string                 `json:"fills_itself"`
+				PointsAt []struct{ Table string } `json:"points_at"`
+			}
+			Later []string `json:"filled_later"`
+			Views []string
+		}
+		require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc))
+		levels := map[string]int{}
+		for i, level := range doc.Levels {
+			for _, b := range level {
+				levels[b.Table] = i + 1
+				if b.Table == "vessel" {
+					assert.Equal(t, int64(4), b.Rows)
+					assert.Equal(t, [][]string{{"reg_no"}}, b.Unique)
+					assert.Equal(t, []string{"reg_no", "name", "type_id", "flag_id", "gross_tonnage"}, b.Required)
+					assert.Equal(t, []string{"id", "active"}, b.Fills)
+					assert.Len(t, b.PointsAt, 3)
+				}
+			}
+		}
+		assert.Equal(t, map[string]int{"flag_state": 1, "vessel_type": 1, "berth": 1, "agent": 1, "commodity": 1, "pilot": 1, "vessel": 2, "port_call": 3, "harbour_log": 3, "call_cargo": 4}, levels)
+		assert.ElementsMatch(t, []string{"vessel.last_call_id -> port_call", "pilot.mentor_id -> pilot"}, doc.Later)
+		assert.Equal(t, []string{"in_port"}, doc.Views)
+
+		one := w.run("tables", "--db", w.db, "--table", "port_call")
+		require.Equal(t, 0, one.status, one.stderr)
+		for _, says := range []string{"level 3 of 4", "vessel_id", "must be given", "flag_state.id", "vessel.id", "key 1: no two rows have the same vessel_id and arrived", "call_cargo.call_id points at it"} {
+			if says != "flag_state.id" {
+				assert.Contains(t, one.stdout, says)
+			}
+		}
+		assert.Contains(t, w.run("tables", "--db", w.db, "--table", "port_cal").stderr, `did you mean "port_call"?`)
+		diagram := w.run("tables", "--db", w.db, "--diagram").stdout
+		assert.Contains(t, diagram, `"vessel" -> "port_call" [label="last_call_id", style=dashed]`)
+		assert.Contains(t, diagram, `"call_cargo" -> "commodity" [label="commodity_id"]`)
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {in_port: {from: in, columns: {id: I}}}\n")
+		w.write("in.csv", "I\n1\n")
+		doc2, _ := w.load("load")
+		assert.Equal(t, 2, doc2.Status)
+		assert.Contains(t, doc2.Problems[0].What, `"in_port" is a view`)
+	})
+}

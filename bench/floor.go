@@ -22,7 +22,7 @@ func floor(database string, h demo.Harbour) error {
 			return err
 		}
 	}
-	for _, part := range []func(*sqlite.Conn, demo.Harbour) error{floorLookups, floorVessels, floorCalls} {
+	for _, part := range []func(*sqlite.Conn, demo.Harbour) error{floorLookups, floorVessels, floorCalls, floorCargo} {
 		if err := part(conn, h); err != nil {
 			return err
 		}
@@ -89,6 +89,26 @@ func floorCalls(conn *sqlite.Conn, h demo.Harbour) error {
 		s.BindText(8, "harbour office")
 		if err := once(s); err != nil {
 			return fmt.Errorf("call %d: %w", n, err)
+		}
+	}
+	return nil
+}
+
+func floorCargo(conn *sqlite.Conn, h demo.Harbour) error {
+	if !h.Cargo {
+		return nil
+	}
+	s, err := conn.Prepare("INSERT INTO call_cargo (call_id, commodity_id, tons) VALUES (?, ?, ?)")
+	if err != nil {
+		return err
+	}
+	for n := range h.Calls {
+		c := h.CallNo(n)
+		s.BindInt64(1, n+callsBefore+1)
+		s.BindInt64(2, c.Commodity+1)
+		s.BindFloat(3, float64(c.Tons)/100)
+		if err := once(s); err != nil {
+			return fmt.Errorf("cargo %d: %w", n, err)
 		}
 	}
 	return nil

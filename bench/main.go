@@ -17,6 +17,17 @@ import (
 )
 
 func main() {
+	if len(os.Args) == 4 && os.Args[1] == "relations-floor" {
+		calls, _ := strconv.ParseInt(os.Args[3], 10, 64)
+		h := demo.NewHarbour(0, calls, 1)
+		h.Cargo = true
+		if s := servers()[os.Args[2]]; s != nil {
+			stop(serverFloor(s, h))
+		} else {
+			stop(floor(os.Args[2], h))
+		}
+		return
+	}
 	if len(os.Args) == 4 && os.Args[1] == "floor" {
 		calls, _ := strconv.ParseInt(os.Args[3], 10, 64)
 		stop(floor(os.Args[2], demo.NewHarbour(0, calls, 1)))
@@ -35,7 +46,7 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql", "what to measure: the reading of files, cleaning, and loads on kinds of databases")
+	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations", "what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations cost on each")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
@@ -45,6 +56,10 @@ func main() {
 		}
 		if kind == "cleaning" {
 			stop(b.cleaning(2**runs + 1))
+			continue
+		}
+		if name, is := strings.CutPrefix(kind, "relations"); is {
+			stop(b.relations(strings.TrimPrefix(name, ":"), *runs))
 			continue
 		}
 		if kind == "sqlite" {

@@ -140,10 +140,11 @@ func (m mariadb) bulk(table, columns string, lines io.Reader) error {
 
 // serverFloor sends what the flat file becomes, cleaned and with all ids found, in bulk.
 func serverFloor(s server, h demo.Harbour) error {
-	parts := []struct {
+	type part struct {
 		table, columns string
 		lines          func(*bufio.Writer)
-	}{
+	}
+	parts := []part{
 		{"vessel_type", "id, name", func(w *bufio.Writer) {
 			for n := 4; n < len(demo.Types); n++ {
 				fmt.Fprintf(w, "%d\t%s\n", n+1, demo.Types[n])
@@ -161,6 +162,14 @@ func serverFloor(s server, h demo.Harbour) error {
 			}
 		}},
 		{"port_call", "id, vessel_id, arrived, departed, berth_id, agent_id, dues, entered_by", func(w *bufio.Writer) { callLines(w, h) }},
+	}
+	if h.Cargo {
+		parts = append(parts, part{"call_cargo", "call_id, commodity_id, tons", func(w *bufio.Writer) {
+			for n := range h.Calls {
+				c := h.CallNo(n)
+				fmt.Fprintf(w, "%d\t%d\t%d.%02d\n", n+callsBefore+1, c.Commodity+1, c.Tons/100, c.Tons%100)
+			}
+		}})
 	}
 	for _, p := range parts {
 		r, w := io.Pipe()

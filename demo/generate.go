@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 )
 
@@ -18,6 +19,8 @@ type Harbour struct {
 	Agents  int64   // how many agents care for them
 	Seed    uint64  // of all that is drawn by lot
 	Messy   float64 // the share of lines with something wrong in them
+	Cargo   bool    // each line also says what was landed
+	Raise   int64   // is added to the dues of every call, in hundredths
 }
 
 // NewHarbour is a harbour whose numbers fit each other: calls first to first+calls of a long series.
@@ -38,6 +41,7 @@ type Call struct {
 	Vessel, Berth, Agent int64 // from 0
 	Arrived, Departed    time.Time
 	Dues                 int64 // in hundredths
+	Commodity, Tons      int64 // from 0; in hundredths
 }
 
 var (
@@ -47,6 +51,8 @@ var (
 	Flags = []string{"Norway", "United Kingdom", "Denmark", "Netherlands", "Iceland", "Portugal"}
 	// Berths are the berths of the database.
 	Berths = []string{"N1", "N2", "N3", "S1", "F1"}
+	// Commodities are those of the database.
+	Commodities = []string{"Road salt", "Timber", "Fish meal", "Wheat", "Gravel"}
 
 	first  = []string{"Grey", "Old", "Winter", "Bright", "Slow", "Patient", "Low", "Long", "Salt", "Quiet"}
 	second = []string{"Heron", "Mercy", "Barley", "Morrow", "Water", "Hand", "Tide", "Reach", "Lantern", "Harbour"}
@@ -76,7 +82,7 @@ var firstDay = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 func (h Harbour) CallNo(n int64) Call {
 	x := mix(h.Seed + uint64(n))
 	c := Call{Vessel: int64(x % uint64(h.Vessels)), Berth: int64(x >> 20 % uint64(len(Berths))),
-		Agent: int64(x >> 28 % uint64(h.Agents)), Dues: int64(x >> 36 % 900_000)}
+		Agent: int64(x >> 28 % uint64(h.Agents)), Dues: int64(x>>36%900_000) + h.Raise, Commodity: int64(x >> 44 % uint64(len(Commodities))), Tons: int64(x>>12%500_000) + 1}
 	c.Arrived = firstDay.Add(time.Duration(n) * time.Minute)
 	c.Departed = c.Arrived.Add(time.Duration(x>>50%2880) * time.Minute)
 	return c
@@ -119,6 +125,24 @@ tables:
 set_aside_limit: any
 `
 
+// cargoBlock is what the ladle file says besides of lines with cargo.
+const cargoBlock = `  call_cargo:
+    from: calls
+    key: [call_id, commodity_id]
+    columns:
+      call_id: {find: {table: port_call, by: {vessel_id: {from: Reg. No., find: vessel.reg_no}, arrived: Arrived}}}
+      commodity_id: {from: Commodity, find: commodity.name}
+      tons: Tons
+`
+
+// ladle is the ladle file for the flat file.
+func (h Harbour) ladle() string {
+	if !h.Cargo {
+		return flatLadle
+	}
+	return strings.Replace(flatLadle, "set_aside_limit", cargoBlock+"set_aside_limit", 1)
+}
+
 // Names of what Generate writes, besides the database.
 const (
 	FlatFile  = "calls.csv"
@@ -130,7 +154,7 @@ func (h Harbour) Generate(folder string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return err
 	}
-	if err := os.WriteFile(filepath.Join(folder, FlatLadle), []byte(flatLadle), 0o644); err != nil {
+	if err := os.WriteFile(filepath.Join(folder, FlatLadle), []byte(h.ladle()), 0o644); err != nil {
 		return err
 	}
 	if _, err := os.Stat(filepath.Join(folder, Database)); err != nil {
@@ -159,7 +183,11 @@ func (h Harbour) flat(w *bufio.Writer) error {
 		v := h.VesselNo(int64(n))
 		vessels[n] = fmt.Sprintf("%s,%s,%s,%s,%d.%d,%d", v.RegNo, v.Name, v.Type, v.Flag, v.GT/10, v.GT%10, v.Built)
 	}
-	if _, err := w.WriteString("Reg. No.,Vessel,Type,Flag,GT,Built,Berth,Agent,Arrived,Departed,Dues\r\n"); err != nil {
+	cargo := ""
+	if h.Cargo {
+		cargo = ",Commodity,Tons"
+	}
+	if _, err := w.WriteString("Reg. No.,Vessel,Type,Flag,GT,Built,Berth,Agent,Arrived,Departed,Dues" + cargo + "\r\n"); err != nil {
 		return err
 	}
 	const minutes = "2006-01-02 15:04"
@@ -171,7 +199,11 @@ func (h Harbour) flat(w *bufio.Writer) error {
 		line = append(append(line, AgentNo(c.Agent)...), ',')
 		line = append(c.Arrived.AppendFormat(line, minutes), ',')
 		line = append(c.Departed.AppendFormat(line, minutes), ',')
-		line = append(h.dues(line, n, c), "\r\n"...)
+		line = h.dues(line, n, c)
+		if h.Cargo {
+			line = fmt.Appendf(line, ",%s,%d.%02d", Commodities[c.Commodity], c.Tons/100, c.Tons%100)
+		}
+		line = append(line, "\r\n"...)
 		if _, err := w.Write(line); err != nil {
 			return err
 		}

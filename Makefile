@@ -28,5 +28,5 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 
 fuzz: ## each fuzz target for half a minute
 	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode notation:FuzzNumber \
-		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules; do \
+		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules draft:FuzzScalar; do \
 		go test ./internal/core/$${target%:*} -run - -fuzz $${target#*:} -fuzztime 30s -fuzzminimizetime 10x || exit 1; done

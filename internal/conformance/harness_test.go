@@ -217,7 +217,7 @@ func (w *world) rows(of func(table string) bool) string {
 		if !of(table) {
 			continue
 		}
-		rows := w.query(fmt.Sprintf("SELECT * FROM %s ORDER BY 1, 2", table))
+		rows := w.query(quotedFor(w.server, "SELECT * FROM Q["+table+"]Q ORDER BY 1, 2"))
 		if len(rows) > 0 || !strings.HasPrefix(table, "ladle_") {
 			all = append(append(all, table), rows...)
 		}

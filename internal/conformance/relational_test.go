@@ -252,10 +252,43 @@ func TestRelations(t *testing.T) {
 		},
 		{
 			name: "relations that nobody declared, and names that need quotes",
-			script: `CREATE TABLE Q[order]Q (id ID, Q[a key]Q VARCHAR(8) NOT NULL UNIQUE); CREATE TABLE Q[line's "x"]Q (id ID, order_id INTEGER NOT NULL, Q[select]Q INTEGER, UNIQUE (order_id, Q[select]Q));
+			script: `CREATE TABLE Q[order]Q (id ID, Q[a key]Q VARCHAR(8) NOT NULL UNIQUE); CREATE TABLE Q[line's "x"]Q (id ID, order_id INTEGER NOT NULL, Q[select]Q INTEGER, Q[from, to]Q VARCHAR(8));
 				INSERT INTO Q[order]Q (Q[a key]Q) VALUES ('O1');`,
-			tables: "order: {from: in, columns: {a key: O}}\n  'line''s \"x\"': {from: in, already_there: update, key: [order_id, select], columns: {order_id: {from: O, find: order.a key}, select: S}}",
-			files:  map[string]string{"in": "O,S\nO1,1\nO2,2\n"}, status: 2,
+			tables: "'line''s \"x\"': {from: in, already_there: update, key: [order_id, select], columns: {order_id: {from: O, find: order.a key}, select: S, 'from, to': F}}\n" +
+				"  order: {from: in, columns: {a key: O}}",
+			files:    map[string]string{"in": "O,S,F\nO1,1,a\nO2,2,b\n"},
+			accounts: []string{"order: 2, 1 added, 1 kept", `line's "x": 2, 2 added`},
+			query:    `SELECT Q[a key]Q, Q[select]Q, Q[from, to]Q FROM Q[line's "x"]Q l JOIN Q[order]Q o ON o.id = l.order_id ORDER BY 1`, rows: []string{"O1|1|a", "O2|2|b"},
+		},
+		{
+			name:     "no primary key",
+			script:   "CREATE TABLE watch (day DATE, words VARCHAR(20), n INTEGER); INSERT INTO watch VALUES ('2026-01-01', 'fog', 1), ('2026-01-01', 'fog', 1);",
+			tables:   "watch: {from: in, key: [day, words], columns: {day: D, words: W, n: N}}",
+			files:    map[string]string{"in": "D,W,N\n2026-01-01,fog,2\n2026-01-02,fog,2\n2026-01-02,fog,2\n2026-01-02,rain,\n"},
+			accounts: []string{"watch: 4, 2 added, 1 kept, 1 repeated"},
+			query:    "SELECT day, words, n FROM watch ORDER BY day, words", rows: []string{"2026-01-01|fog|1", "2026-01-01|fog|1", "2026-01-02|fog|2", "2026-01-02|rain|NULL"},
+		},
+		{
+			name:     "no primary key, and nothing else that tells rows apart",
+			script:   "CREATE TABLE watch (day DATE, words VARCHAR(20)); INSERT INTO watch VALUES ('2026-01-01', 'fog');",
+			tables:   "watch: {from: in, key: none, columns: {day: D, words: W}}",
+			files:    map[string]string{"in": "D,W\n2026-01-01,fog\n2026-01-01,fog\n,\n2026-01-02,x\n"},
+			accounts: []string{"watch: 3, 3 added"},
+			query:    "SELECT day, words FROM watch ORDER BY day, words", rows: []string{"2026-01-01|fog", "2026-01-01|fog", "2026-01-01|fog", "2026-01-02|x"},
+		},
+		{
+			name:     "ids that the file brings leave the counter past them",
+			script:   "CREATE TABLE mark (id ID, name VARCHAR(9) NOT NULL UNIQUE);",
+			tables:   "mark: {from: in, key: id, columns: {id: I, name: N}}\n  more: {into: mark, from: more, key: name, columns: {name: N}}",
+			files:    map[string]string{"in": "I,N\n40,a\n7,b\n", "more": "N\nc\n"},
+			accounts: []string{"mark: 2, 2 added", "more: 1, 1 added"},
+			query:    "SELECT name, CASE WHEN id > 40 THEN 1 ELSE 0 END FROM mark ORDER BY name", rows: []string{"a|0", "b|0", "c|1"},
+		},
+		{
+			name: "a circle that can't be broken", status: 2,
+			script: `CREATE TABLE pair (id ID, code VARCHAR(4) NOT NULL UNIQUE, other_id INTEGER NOT NULL REFERENCES pair (id));`,
+			tables: "pair: {from: in, columns: {code: C, other_id: {from: O, find: pair.code}}}",
+			files:  map[string]string{"in": "C,O\na,a\n"}, why: "pair -> pair: pair.other_id finds pair.code, and other_id must have a value",
 		},
 	}
 	everywhere(t, func(t *testing.T, on server) {
@@ -274,7 +307,7 @@ func TestRelations(t *testing.T) {
 				if c.status == 2 {
 					out := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes")
 					assert.Equal(t, 2, out.status, out.stdout)
-					assert.Contains(t, out.stderr, "has nothing to update")
+					assert.Contains(t, out.stderr, c.why)
 					return
 				}
 				before := w.data()
@@ -288,7 +321,7 @@ func TestRelations(t *testing.T) {
 				assert.Equal(t, c.accounts, doc.accounts())
 				assert.Equal(t, c.asides, doc.asides())
 				assert.Contains(t, doc.Why, c.why)
-				assert.Equal(t, c.rows, w.query(c.query))
+				assert.Equal(t, c.rows, w.query(quotedFor(on, c.query)))
 				if c.status == 0 && !strings.Contains(c.tables, "key: none") {
 					assert.Equal(t, tried.accounts(), doc.accounts())
 					w.loadedTwice(c.more)
@@ -330,5 +363,25 @@ func quotedFor(on server, script string) string {
 		name, after, _ := strings.Cut(rest, "]Q")
 		b.WriteString(open + double(name) + closing)
 		script = after
+	}
+}
+
+// TestConstraintsOverAPartOfTheRows are no keys for a load, but rows that break them are set aside.
+func TestConstraintsOverAPartOfTheRows(t *testing.T) {
+	for _, on := range []server{sqliteFile{}, postgresSchema{}} {
+		w := newWorld(t, on, `CREATE TABLE berth (id ID, code VARCHAR(8) NOT NULL, closed INTEGER);
+			CREATE UNIQUE INDEX open_berth ON berth (code) WHERE closed IS NULL; CREATE UNIQUE INDEX lower_code ON berth (lower(code), closed);
+			INSERT INTO berth (code) VALUES ('N1');`)
+		w.write("in.csv", "C,X\nN1,\nN1,7\nN2,\nn1,7\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\nset_aside_limit: any\ntables: {berth: {from: in, columns: {code: C, closed: X}}}\n")
+		doc, _ := w.load("load")
+		assert.Equal(t, 2, doc.Status)
+		assert.Contains(t, doc.Problems[0].What, "block berth needs a key")
+		w.write("f.ladle.yaml", strings.Replace(w.read("f.ladle.yaml"), "from: in,", "from: in, key: none,", 1))
+		doc, out := w.load("load")
+		require.Equal(t, 4, doc.Status, out.stdout)
+		assert.Equal(t, []string{"berth: 4, 2 added, 2 aside"}, doc.accounts())
+		assert.Equal(t, []string{"N1|NULL", "N1|7", "N2|NULL"}, w.query("SELECT code, closed FROM berth ORDER BY id"))
+		assert.Contains(t, w.run("tables", "--db", w.db, "--table", "berth").stdout, "which is no key for a load")
 	}
 }

@@ -75,9 +75,9 @@ type Reader interface {
 	// holds the values equal. It may give the column that it got.
 	Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error)
 
-	// Reserve sets n locators aside that no row of t has and no later row gets by itself. In a transaction that
-	// locks t they stay unused until it ends; outside of one they are a guess.
-	Reserve(ctx context.Context, t *schema.Table, n int64) ([]Span, error)
+	// Reserve sets n locators aside, greater than past, that no row of t has and no later row gets by itself. In a
+	// transaction that locks t they stay unused until it ends; outside of one they are a guess.
+	Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]Span, error)
 
 	// Orphans counts the rows of t that point at nothing by a relation; rows with a NULL in it point nowhere.
 	// It reads the whole table.

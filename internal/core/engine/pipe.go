@@ -53,11 +53,11 @@ func (p *Pipe) CountFrom(ctx context.Context, t *schema.Table, first int64) (int
 }
 
 // Reserve is that of the Reader once nothing is under way.
-func (p *Pipe) Reserve(ctx context.Context, t *schema.Table, n int64) ([]Span, error) {
+func (p *Pipe) Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]Span, error) {
 	if err := p.Settle(); err != nil {
 		return nil, err
 	}
-	return p.Reader.Reserve(ctx, t, n)
+	return p.Reader.Reserve(ctx, t, n, past)
 }
 
 // Types lists the types of columns of t; a name that is none of its columns, as that of a hidden row number, is a whole

@@ -2,6 +2,7 @@ package ladlefile
 
 import (
 	"fmt"
+	"slices"
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/schema"
@@ -88,7 +89,27 @@ func (s *Step) KeyNames() []string {
 	return key
 }
 
-// Feeds tells whether the step gives the table's identity column its values.
+// Targets lists the columns that an update may change: not the key, and never a counted id.
+func (s *Step) Targets() []int {
+	var all []int
+	for i, c := range s.Columns {
+		if !slices.Contains(s.Key, i) && !c.Column.Identity {
+			all = append(all, i)
+		}
+	}
+	return all
+}
+
+// TargetNames lists the names of the targets.
+func (s *Step) TargetNames() []string {
+	var all []string
+	for _, t := range s.Targets() {
+		all = append(all, s.Columns[t].Column.Name)
+	}
+	return all
+}
+
+// FeedsIdentity tells whether the step gives the table's identity column its values.
 func (s *Step) FeedsIdentity() bool {
 	for _, f := range s.Columns {
 		if f.Column.Identity {

@@ -355,7 +355,7 @@ func (r *resolver) judgeUpdate(s *Step) {
 		r.problem(b.Name.Place, fmt.Sprintf("rows of %s can't be updated by this key: the table has no counted id, and no unique constraint holds the key",
 			s.Table.Name), "name the columns of a unique constraint in key:")
 	}
-	if len(s.Key) == len(s.Columns) {
+	if len(s.Targets()) == 0 {
 		r.problem(b.Name.Place, fmt.Sprintf("block %s has nothing to update: all its columns are its key", s.Name), "feed more columns, or write already_there: keep")
 	}
 }

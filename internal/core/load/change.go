@@ -28,17 +28,6 @@ const (
 	changedBy
 )
 
-// targets lists the columns of the step that an update may change: not its key, and never a counted id.
-func (s *judged) targets() []int {
-	var all []int
-	for i, c := range s.Columns {
-		if !slices.Contains(s.Key, i) && !c.Column.Identity {
-			all = append(all, i)
-		}
-	}
-	return all
-}
-
 // updates tells whether the step changes rows that are there.
 func (s *judged) updates() bool { return s.first != nil || s.Block.There == ladlefile.UpdateThere }
 
@@ -52,10 +41,8 @@ func (s *judged) findBy() []string {
 
 // newChanges makes room for the changes of the step; learners are the indexes that must know them.
 func newChanges(s *judged, learners []*index, dir string) *changes {
-	c := &changes{by: s.findBy(), targets: s.targets()}
-	for _, t := range c.targets {
-		c.reads = append(c.reads, s.Columns[t].Column.Name)
-	}
+	c := &changes{by: s.findBy(), targets: s.Targets()}
+	c.reads = s.TargetNames()
 	for _, x := range learners {
 		for _, name := range x.columns {
 			if s.Table.Column(name) != nil && !slices.Contains(c.reads, name) && !slices.Contains(s.KeyNames(), name) {

@@ -9,6 +9,7 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -23,7 +24,7 @@ func (j *judgement) decide(ctx context.Context, s *judged, keys *match) error {
 	}
 	defer outcomes.Close()
 	if s.Table.Locator != "" && !s.FeedsIdentity() {
-		if s.spans, err = j.db.Reserve(ctx, s.Table, s.tally.Added); err != nil {
+		if s.spans, err = j.db.Reserve(ctx, s.Table, s.tally.Added, j.fedUpTo(s.Table)); err != nil {
 			return err
 		}
 	}
@@ -45,6 +46,16 @@ func (j *judgement) decide(ctx context.Context, s *judged, keys *match) error {
 		return err
 	}
 	return j.looks(ctx, s, d.wanted(), func(v *view, found *value.Batch) error { return d.batch(ctx, v, found, told) })
+}
+
+// fedUpTo is the greatest locator that a file brings along for t in the steps judged so far.
+func (j *judgement) fedUpTo(t *schema.Table) (most int64) {
+	for _, s := range j.steps {
+		if s.Table == t {
+			most = max(most, s.fedMost)
+		}
+	}
+	return most
 }
 
 // outcomes brings the answers of all parts into the order of the rows, with verdicts, and fills the tally; which rows an
@@ -222,6 +233,7 @@ func (d *decision) batch(ctx context.Context, v *view, found *value.Batch, told 
 		for row, what := range out.Columns[0].Nums {
 			if verdict(what) == added {
 				out.Columns[1].Nums[row] = columns[d.fedLocator].Nums[row]
+				d.fedMost = max(d.fedMost, columns[d.fedLocator].Nums[row])
 			}
 		}
 	}

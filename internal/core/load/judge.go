@@ -57,6 +57,7 @@ type judged struct {
 	aside    rowSet
 	tally    Tally
 	spans    []engine.Span // locators of the added rows
+	fedMost  int64         // the greatest locator that the file brings along
 }
 
 const resident = 1 << 18 // keys that are kept in memory at a time

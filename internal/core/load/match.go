@@ -51,7 +51,7 @@ func newMatch(j *judgement, s *judged) *match {
 		m.questions = append(m.questions, spool.NewStream(j.run.dir, 4))
 		m.answers = append(m.answers, spool.NewStream(j.run.dir, 3))
 	}
-	if s.Block.Gone != nil {
+	if s.Block.Gone != nil && j.run.First == 0 { // what stands behind the first rows is not gone
 		s.gone = newGone(j.run.dir, len(m.questions))
 	}
 	return m
@@ -221,8 +221,8 @@ func (m *match) completes() bool {
 		if s.Table != m.step.Table {
 			continue
 		}
-		for _, target := range m.step.targets() {
-			if slices.Contains(s.Names(), m.step.Columns[target].Column.Name) {
+		for _, target := range m.step.TargetNames() {
+			if slices.Contains(s.Names(), target) {
 				return false
 			}
 		}

@@ -170,7 +170,7 @@ func (r *run) may(ctx context.Context) error {
 			err = r.db.May(ctx, engine.Insert, s.Table, s.Names())
 		}
 		if err == nil && (s.First != nil || s.Block.There == ladlefile.UpdateThere) {
-			err = r.db.May(ctx, engine.Update, s.Table, s.Names())
+			err = r.db.May(ctx, engine.Update, s.Table, s.TargetNames())
 		}
 		if err == nil && s.Block.Gone != nil {
 			err = r.db.May(ctx, engine.Delete, s.Table, nil)
@@ -359,6 +359,10 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if err != nil {
 		return false, err
 	}
+	prints, err := check.Prints(ctx, tx, j.work(ctx))
+	if err != nil {
+		return false, err
+	}
 	begun = time.Now()
 	again, err = j.write(ctx, tx)
 	r.report.Seconds.Write += since(begun)
@@ -366,7 +370,7 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 		clear(r.done)
 		return again, err
 	}
-	return false, r.finish(ctx, tx, j, older)
+	return false, r.finish(ctx, tx, j, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older, Prints: prints})
 }
 
 // mayWrite tells whether the load must stop before the first write, and reports why.
@@ -424,9 +428,9 @@ func (r *run) refuse(j *judgement, why string) error {
 }
 
 // finish proves what was written, and commits it or takes it back.
-func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, older map[*schema.Table][]string) error {
+func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, done check.Done) error {
 	begun := time.Now()
-	results, err := check.Run(ctx, tx, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older})
+	results, err := check.Run(ctx, tx, done)
 	if err != nil {
 		return err
 	}

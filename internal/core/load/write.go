@@ -7,6 +7,7 @@ import (
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -124,7 +125,7 @@ func (j *judgement) additionsTo(x *index) []*addition {
 
 func (j *judgement) writeAdditions(ctx context.Context, tx engine.Tx, x *index) (rejected bool, err error) {
 	all := j.additionsTo(x)
-	spans, err := tx.Reserve(ctx, x.table, int64(len(all)))
+	spans, err := tx.Reserve(ctx, x.table, int64(len(all)), j.fedUpTo(x.table))
 	if err != nil {
 		return false, err
 	}
@@ -282,10 +283,7 @@ func (j *judgement) changedWork(ctx context.Context, s *judged) check.Work {
 	if w.Updated == 0 {
 		return w
 	}
-	w.By = s.changes.by
-	for _, t := range s.changes.targets {
-		w.Columns = append(w.Columns, s.Columns[t].Column.Name)
-	}
+	w.By, w.Columns = s.changes.by, s.TargetNames()
 	w.Points = slices.DeleteFunc(s.points(), func(r schema.Relation) bool {
 		return !slices.ContainsFunc(r.Columns, func(c string) bool { return slices.Contains(w.Columns, c) })
 	})
@@ -314,7 +312,8 @@ func (r *revision) whole(w check.Work) *value.Batch {
 	return out
 }
 
-// by is what the rows of the step are read back by: their locators, else a key that is unique.
+// by is what the rows of the step are read back by: their locators, else a key that is unique, else the key of the step;
+// nothing where that has none.
 func (s *judged) by() []string {
 	if s.located() {
 		return []string{s.Table.Locator}
@@ -322,9 +321,17 @@ func (s *judged) by() []string {
 	if c := s.Table.Identity(); c != nil && s.FeedsIdentity() {
 		return []string{c.Name}
 	}
+	whole := func(name string) bool { // it has a value in every row that is sent
+		i := slices.Index(s.Names(), name)
+		return i >= 0 && (s.Columns[i].Column.Required || slices.Contains(s.Key, i) && s.Block.BlankKey == ladlefile.RefuseBlankKey)
+	}
+	keys := [][]string{}
 	for _, k := range s.Table.Keys {
-		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !slices.Contains(s.Names(), c) }) {
-			return k.Columns
+		keys = append(keys, k.Columns)
+	}
+	for _, k := range append(keys, s.KeyNames()) {
+		if len(k) > 0 && !slices.ContainsFunc(k, func(c string) bool { return !whole(c) }) {
+			return k
 		}
 	}
 	return nil

@@ -90,7 +90,7 @@ func add(ctx context.Context, tx engine.Tx, t *schema.Table, rows [][]any) (int6
 	if len(rows) == 0 {
 		return 0, nil
 	}
-	spans, err := tx.Reserve(ctx, t, int64(len(rows)))
+	spans, err := tx.Reserve(ctx, t, int64(len(rows)), 0)
 	if err != nil {
 		return 0, err
 	}

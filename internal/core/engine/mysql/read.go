@@ -224,8 +224,8 @@ func (d *Database) weigh(ctx context.Context, collation string, texts []string, 
 	}, string(list))
 }
 
-// Reserve gives the numbers behind the counter and the largest in the table, or that were given in this transaction.
-func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) ([]engine.Span, error) {
+// Reserve gives the numbers behind past, the counter, the largest in the table, and those given in this transaction.
+func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
 	if t.Locator == "" || n == 0 {
 		return nil, nil
 	}
@@ -237,7 +237,7 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) ([]eng
 	if err != nil {
 		return nil, err
 	}
-	first := max(largest+1, next, d.reserved[t.Name]+1)
+	first := max(largest+1, next, past+1, d.reserved[t.Name]+1)
 	d.reserved[t.Name] = first + n - 1
 	return []engine.Span{{First: first, Count: n}}, nil
 }

@@ -222,13 +222,13 @@ func (d *Database) foldTable(ctx context.Context, c *schema.Column) (string, err
 }
 
 // Reserve draws numbers from the sequence in one go; what others draw at the same time parts them into spans.
-func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) (spans []engine.Span, err error) {
+func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) (spans []engine.Span, err error) {
 	if t.Locator == "" || n == 0 {
 		return nil, nil
 	}
 	sequence, err := d.sequence(ctx, t)
 	if err == nil {
-		err = d.pastRows(ctx, t, sequence)
+		err = d.pastRows(ctx, t, sequence, past)
 	}
 	if err != nil {
 		return nil, err
@@ -244,16 +244,16 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n int64) (spans
 	return spans, err
 }
 
-// pastRows sets a sequence behind the greatest number in the table, where rows came with numbers of their own.
+// pastRows sets a sequence behind past and the greatest number in the table, where rows came with numbers of their own.
 // A user who may only draw from it leaves it as it is.
-func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string) error {
+func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string, past int64) error {
 	may, err := d.one(ctx, "SELECT (has_sequence_privilege($1, 'UPDATE') AND has_sequence_privilege($1, 'SELECT'))::int", sequence)
 	if err != nil || may == 0 {
 		return err
 	}
-	return d.exec(ctx, fmt.Sprintf(`SELECT setval($1::regclass, m) FROM (SELECT max(%s)::bigint AS m FROM %s) x
+	return d.exec(ctx, fmt.Sprintf(`SELECT setval($1::regclass, m) FROM (SELECT greatest(max(%s)::bigint, nullif($2::bigint, 0)) AS m FROM %s) x
 		WHERE m >= (SELECT CASE WHEN is_called THEN last_value + 1 ELSE last_value END FROM %s)`,
-		quote(t.Locator), d.table(t), sequence), sequence)
+		quote(t.Locator), d.table(t), sequence), sequence, past)
 }
 
 // Orphans is an anti-join.

@@ -226,7 +226,7 @@ func (t *tx) Commit(ctx context.Context) error {
 	for table := range t.numbered { // left past rows that came with numbers of their own
 		sequence, err := t.db.sequence(ctx, table)
 		if err == nil {
-			err = t.db.pastRows(ctx, table, sequence)
+			err = t.db.pastRows(ctx, table, sequence, 0)
 		}
 		if err != nil {
 			return err

@@ -77,6 +77,7 @@ func (d *Database) describe(t *schema.Table, withoutRowid bool, sql string) erro
 		t.Indexes = append(t.Indexes, primary)
 	}
 	t.Locator = locator(t, identity, withoutRowid)
+	t.Checks = checksOf(sql)
 	for _, step := range []func(*schema.Table) error{d.indexes, d.relations, d.triggers, d.collations(sql), d.sample} {
 		if err := step(t); err != nil {
 			return err

@@ -157,12 +157,13 @@ func (d *Database) wanted(t *schema.Table, by []string, keys *value.Batch) error
 	return nil
 }
 
-// Reserve gives the numbers behind the largest that the table has or had, or that were given in this transaction.
-func (d *Database) Reserve(_ context.Context, t *schema.Table, n int64) ([]engine.Span, error) {
+// Reserve gives the numbers behind past, the largest that the table has or had, and those that were given in this
+// transaction.
+func (d *Database) Reserve(_ context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
 	if t.Locator == "" || n == 0 {
 		return nil, nil
 	}
-	last := d.reserved[t.Name]
+	last := max(past, d.reserved[t.Name])
 	take := func(row *sqlite.Stmt) error {
 		last = max(last, row.ColumnInt64(0))
 		return nil

@@ -3,6 +3,7 @@ package sqlite
 import (
 	"context"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -161,7 +162,7 @@ func TestReservedLocatorsAreNeverGivenTwice(t *testing.T) {
 	tx, err := d.Begin(ctx, nil, nil, false)
 	require.NoError(t, err)
 	for _, want := range []int64{10, 15} {
-		spans, err := tx.Reserve(ctx, s.Table("t"), 5)
+		spans, err := tx.Reserve(ctx, s.Table("t"), 5, 0)
 		require.NoError(t, err)
 		assert.Equal(t, want, spans[0].First)
 	}
@@ -222,4 +223,20 @@ func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, exact)
 	assert.Equal(t, int64(2), n)
+}
+
+func TestChecksAreReadFromTheStatement(t *testing.T) {
+	for sql, want := range map[string]string{
+		"CREATE TABLE t (a INT CHECK (a > 0), b)":                                                         " CHECK (a > 0)",
+		"CREATE TABLE t (a, CONSTRAINT \"a \"\"b\" CHECK (a IN ('x)', '(')), CHECK(b))":                   "a \"b CHECK (a IN ('x)', '('))| CHECK (b)",
+		"CREATE TABLE \"check (\" (a -- CHECK (no)\n, [check] INT /* CHECK (no) */ DEFAULT 'CHECK (no)')": "",
+		"CREATE TABLE t (a CONSTRAINT one NOT NULL CHECK (a))":                                            " CHECK (a)",
+		"CREATE TABLE t (a CHECK (a":                                                                      "",
+	} {
+		var got []string
+		for _, c := range checksOf(sql) {
+			got = append(got, c.Name+" "+c.Says)
+		}
+		assert.Equal(t, want, strings.Join(got, "|"), sql)
+	}
 }

@@ -104,12 +104,16 @@ func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
 
 // verdictOf is the verdict that follows from an outcome; updated stands for what is held against the table yet.
 func (s *judged) verdictOf(o outcome) verdict {
-	switch o {
-	case isNew:
-		return map[ladlefile.NotThere]verdict{ladlefile.AddNotThere: added, ladlefile.LeaveNotThere: leftOut}[s.Block.NotThere]
-	case isThere:
-		return map[ladlefile.There]verdict{ladlefile.KeepThere: kept, ladlefile.UpdateThere: updated}[s.Block.There]
-	case isRepeat:
+	switch {
+	case o == isNew && s.Block.NotThere == ladlefile.AddNotThere:
+		return added
+	case o == isNew && s.Block.NotThere == ladlefile.LeaveNotThere:
+		return leftOut
+	case o == isThere && s.Block.There == ladlefile.KeepThere:
+		return kept
+	case o == isThere && s.Block.There == ladlefile.UpdateThere:
+		return updated
+	case o == isRepeat:
 		return repeated
 	}
 	return setAside

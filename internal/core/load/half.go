@@ -40,9 +40,6 @@ func (r *run) halve(j *judgement) bool {
 			}
 		}
 	}
-	if found {
-		r.carry(j)
-	}
 	return found
 }
 

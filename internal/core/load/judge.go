@@ -76,6 +76,7 @@ func (r *run) judge(ctx context.Context, db engine.Reader) (*judgement, error) {
 		if err != nil || !halved && !alike {
 			return j, err
 		}
+		r.carry(j)
 		j.close()
 	}
 }

@@ -82,11 +82,11 @@ func runTables(ctx context.Context, c *cli.Command) error {
 // showOutline shows all tables, a line each.
 func showOutline(s *term.Screen, o *schema.Outline) {
 	count := 0
-	t := term.Table{Header: []string{"level", "table", "rows", "known by", "points at", "must be given"}, Numbers: []int{0, 2}, Wrap: []int{3, 4, 5}}
+	t := term.Table{Header: []string{"level", "table", "rows", "known by", "points at", "must be given", "fills itself"}, Numbers: []int{0, 2}, Wrap: []int{3, 4, 5, 6}}
 	for level, briefs := range o.Levels {
 		for _, b := range briefs {
 			count++
-			t.Rows = append(t.Rows, []string{fmt.Sprint(level + 1), b.Name, size(b), known(b), strings.Join(parents(b), ", "), strings.Join(b.Required, ", ")})
+			t.Rows = append(t.Rows, []string{fmt.Sprint(level + 1), b.Name, size(b), known(b), strings.Join(parents(b), ", "), strings.Join(b.Required, ", "), strings.Join(b.Fills, ", ")})
 		}
 	}
 	s.Line("%s: %s, in the order in which they must be loaded", o.Database, plural(int64(count), "table"))
@@ -95,7 +95,7 @@ func showOutline(s *term.Screen, o *schema.Outline) {
 	}
 	s.Line("")
 	s.Table(t)
-	s.Note("known by: the unique keys, any of which tells a row; must be given: nothing else fills these columns")
+	s.Note("known by: the unique keys, any of which tells a row; must be given: nothing else fills these columns; fills itself: ids that are counted, columns that are computed, and those with a default")
 	for _, l := range o.Later {
 		s.Item(term.Dot, "%s goes round in a circle, so it is filled in a second step, when all rows are there", l)
 	}
@@ -151,10 +151,13 @@ func size(b schema.Brief) string {
 func known(b schema.Brief) string {
 	var keys []string
 	for _, k := range b.KnownBy() {
-		keys = append(keys, strings.Join(k, "+"))
+		keys = append(keys, strings.Join(k, " + "))
 	}
-	if keys == nil {
+	switch {
+	case keys == nil:
 		return "nothing"
+	case b.Keys == nil && len(b.Primary) == 1 && slices.ContainsFunc(b.Columns, func(c schema.Part) bool { return c.Name == b.Primary[0] && c.Counted }):
+		return "only " + keys[0]
 	}
 	return strings.Join(keys, "; ")
 }
@@ -191,7 +194,10 @@ func showBrief(s *term.Screen, o *schema.Outline, level int, b schema.Brief) {
 		s.Item(term.Dot, "key %d: no two rows have the same %s", i+1, strings.Join(k, " and "))
 	}
 	for _, c := range b.Checks {
-		s.Item(term.Dot, "%s: %s", c.Name, c.Says)
+		if c.Name != "" {
+			c.Says = c.Name + ": " + c.Says
+		}
+		s.Item(term.Dot, "%s", c.Says)
 	}
 	for _, p := range b.Partial {
 		s.Item(term.Dot, "an index over a part of the rows or an expression, which is no key for a load: %s", p)

@@ -189,11 +189,7 @@ func (t *Table) Drop(column int) {
 
 // Table shows as many columns as fit, and names the others.
 func (s *Screen) Table(t Table) {
-	wrapped := t.wrapped(s.width)
-	shown := len(t.Header)
-	if wrapped == nil {
-		shown = t.fitting(s.width)
-	}
+	shown, wrapped := t.layout(s.width)
 	w := table.NewWriter()
 	w.SetStyle(plain)
 	var configs []table.ColumnConfig
@@ -234,12 +230,23 @@ func cells(texts []string) table.Row {
 }
 
 // leastWrapped is the width, in characters, below which a column is not wrapped.
-const leastWrapped = 14
+const leastWrapped = 12
 
-// wrapped gives the widths of columns that take several lines so that all columns fit; nil where none need to, or where
-// that doesn't help.
+// layout is the number of columns that are shown, and the widths of those that take several lines so that they fit.
+func (t Table) layout(width int) (shown int, wrapped map[int]int) {
+	fitting := t.fitting(width)
+	for shown := len(t.Header); shown > fitting; shown-- {
+		first := Table{Header: t.Header[:shown], Rows: t.Rows, Wrap: slices.DeleteFunc(slices.Clone(t.Wrap), func(c int) bool { return c >= shown })}
+		if wrapped := first.wrapped(width); wrapped != nil {
+			return shown, wrapped
+		}
+	}
+	return fitting, nil
+}
+
+// wrapped gives the widths of columns that take several lines so that all columns fit; nil where that doesn't help.
 func (t Table) wrapped(width int) map[int]int {
-	if t.Wrap == nil || t.fitting(width) == len(t.Header) {
+	if len(t.Wrap) == 0 {
 		return nil
 	}
 	widths := make([]int, len(t.Header))

@@ -48,6 +48,19 @@ func TestNothingIsWiderThanTheScreen(t *testing.T) {
 	}
 }
 
+func TestColumnsTakeSeveralLinesBeforeOthersAreLeftOut(t *testing.T) {
+	table := Table{Header: []string{"n", "one", "two"}, Numbers: []int{0}, Wrap: []int{1, 2}, Rows: [][]string{{"1", "short", "a long one that has many words"}}}
+	for width, want := range map[int]string{
+		60: "  n  one    two\n" + strings.Repeat("─", 42) + "\n  1  short  a long one that has many words\n",
+		32: "  n  one    two\n" + strings.Repeat("─", 31) + "\n  1  short  a long one that has\n            many words\n",
+		20: "  n  one\n" + strings.Repeat("─", 10) + "\n  1  short\n  (not shown: two)\n",
+	} {
+		s, out := screen(width)
+		s.Table(table)
+		assert.Equal(t, want, out.String(), "%d", width)
+	}
+}
+
 func TestATableNamesTheColumnsThatDontFit(t *testing.T) {
 	s, out := screen(40)
 	s.Table(Table{Header: []string{"name", "n", "much too wide for this screen"}, Numbers: []int{1}, Rows: [][]string{{"Grey Heron", "7", "x"}, {"Tern\x1b", "12", "y\nz"}}})

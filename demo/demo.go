@@ -22,6 +22,7 @@ const (
 	Database  = "harbour.db"         // the name of the database in the harbour's folder
 	LadleFile = "harbour.ladle.yaml" // lookups, vessels, calls, cargo
 	LogFile   = "log.ladle.yaml"     // the harbour log
+	Season    = "season.ladle.yaml"  // rows that are updated and removed
 	sums      = ".as-unpacked"       // what the files were when the demo left them
 )
 

@@ -111,11 +111,12 @@ func showNext(s *term.Screen, folder string) {
 	for _, next := range [][2]string{
 		{"see what is in files before you load them:", fmt.Sprintf("%s survey %s %s", typed(), filepath.Join(folder, "arrivals.csv"), filepath.Join(folder, "vessel-register.csv"))},
 		{"see the tables in the order in which they must be loaded:", fmt.Sprintf("%s tables --db %s", typed(), db)},
-		{"have a ladle file drafted:", fmt.Sprintf("%s draft %s %s --db %s -o %s", typed(), filepath.Join(folder, "pilots.csv"), filepath.Join(folder, "berths.csv"), db, filepath.Join(folder, "draft.ladle.yaml"))},
+		{"have a ladle file drafted:", fmt.Sprintf("%s draft %s --db %s -o %s", typed(), filepath.Join(folder, "pilots.csv"), db, filepath.Join(folder, "draft.ladle.yaml"))},
 		{"read what was set aside, and why:", "cat " + filepath.Join(folder, "arrivals.set-aside.csv")},
 		{"mend a line in it, give it back, and see what would come in:", fmt.Sprintf("%s try %s --db %s --mended %s", typed(), file, db, filepath.Join(folder, "arrivals.set-aside.csv"))},
 		{"load again: nothing is added twice:", fmt.Sprintf("%s load %s --db %s --yes", typed(), file, db)},
 		{"load the log again: without a key, it is refused:", fmt.Sprintf("%s load %s --db %s --yes", typed(), log, db)},
+		{"bring vessels up to date, and remove pilots that left:", fmt.Sprintf("%s try %s --db %s", typed(), filepath.Join(folder, demo.Season), db)},
 		{"see how a ladle file says it:", "cat " + file},
 		{"see the files as it cleans them:", fmt.Sprintf("%s survey %s", typed(), file)},
 		{"write the cleaned rows to files:", fmt.Sprintf("%s prepare %s -o %s", typed(), file, filepath.Join(folder, "cleaned"))},

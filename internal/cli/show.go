@@ -254,7 +254,7 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 	for _, c := range all {
 		switch {
 		case c.Check != name:
-		case c.OK && c.Short != "" && !slices.Contains(hold, c.Table+" "+c.Short):
+		case c.OK && c.Short != "" && !slices.ContainsFunc(hold, func(h string) bool { return strings.HasPrefix(h, c.Table+" ") && strings.Contains(h, c.Short) }):
 			hold = append(hold, c.Table+" "+c.Short)
 		case c.OK:
 		case !c.OK:

@@ -50,7 +50,7 @@ func TestDraftsOfOrdinaryFilesLoadAsTheyAre(t *testing.T) {
 		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N1;01.04.2026 06:30;Merrow Shipping;1.101,40;mate;fair\n" +
 		"PM-0302;Sandling;Tug;Denmark;98,0;S1;13.04.2026 07:30;Mole House;12,00;mate;fog\n" +
 		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N2;14.04.2026 06:45;Mole House;2.400,00;master;fair\n" +
-		"PM-0101;Grey Heron;Coaster;Norway;1.840,5;N2;21.04.2026 06:45;Mole House;2.400,00;master;fair\n"
+		"PM-0101;Grey Heron;coaster;Norway;1.840,5;N2;21.04.2026 06:45;Mole House;2.400,00;master;fair\n"
 	everywhere(t, func(t *testing.T, on server) {
 		t.Run("the ordinary files of the harbour", func(t *testing.T) {
 			w := newWorld(t, on, harbourWords.Replace(demo.Script()))

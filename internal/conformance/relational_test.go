@@ -230,8 +230,8 @@ func TestRelations(t *testing.T) {
 			tables:   "vessel: {from: in, key: reg, columns: {reg: R, name: N, kind_id: {from: K, find: kind.name, not_found: add}}}\nset_aside_limit: any",
 			files:    map[string]string{"in": "R,N,K\nB1,Rail,Fery\nB2,Rail,Lighter\nB3,Rail,Ligther\nB4,Rail,Tugs\n"},
 			accounts: []string{"vessel: 4, 2 added, 2 aside"},
-			asides: []string{`in.csv:2: K "Fery" can't be added to kind.name: it looks like "Ferry", which is there; similar: accept adds it all the same`,
-				`in.csv:4: K "Ligther" can't be added to kind.name: it looks like "Lighter", which is new too; similar: accept adds it all the same`},
+			asides: []string{`in.csv:2: K "Fery" can't be added to kind.name: it looks like another name; there is "Ferry"`,
+				`in.csv:4: K "Ligther" can't be added to kind.name: it looks like another name; "Lighter" is new too`},
 			query: "SELECT name FROM kind ORDER BY id", rows: []string{"Tug", "Ferry", "Lighter", "Tugs"},
 		},
 		{

@@ -164,12 +164,17 @@ func (a *advisor) advice(g *Group) string {
 		return rule("default: ...") + ", or if_blank:, gives it a value"
 	case strings.HasPrefix(why, "starts with a zero"):
 		return rule(`number: "0001"`) + " if the zeros mean nothing"
+	case strings.Contains(why, "looks like another name") && a.near == nil:
+		return "similar: accept, behind the find, adds them"
 	case a.near != nil && !slices.ContainsFunc(a.near, func(p [2]string) bool { return strings.TrimSpace(p[0]) != p[1] }):
 		return rule("clean: trim")
 	case a.near != nil:
 		var pairs []string
 		for _, p := range a.near {
 			pairs = append(pairs, yaml(p[0])+": "+yaml(p[1]))
+		}
+		if strings.Contains(why, "looks like another name") {
+			return rule("recode: {"+strings.Join(pairs, ", ")+"}") + ", or similar: accept, behind the find, adds them"
 		}
 		return rule("recode: {" + strings.Join(pairs, ", ") + "}")
 	case strings.HasPrefix(why, "is not in "):

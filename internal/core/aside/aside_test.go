@@ -37,6 +37,8 @@ func TestGroupsSayWhatWouldSolveThem(t *testing.T) {
 		{"has more than 2 digits after the point and would be rounded", []string{"1.234"}, "inputs: calls: columns: Dues: {round: 2} rounds them"},
 		{"is neither true nor false (1 or 0)", []string{"Y", "N"}, "inputs: calls: columns: Dues: {yes_is: [...], no_is: [...]} with the words of this file: Y, N"},
 		{`is not in flag.name; there is "Norway"`, []string{"Norwey"}, "inputs: calls: columns: Dues: {recode: {Norwey: Norway}}"},
+		{`can't be added to flag.name: it looks like another name; there is "Norway"`, []string{"Norwey"}, "inputs: calls: columns: Dues: {recode: {Norwey: Norway}}, or similar: accept, behind the find, adds them"},
+		{`can't be added to flag.name: it looks like another name; "Norwai" is new too`, []string{"Norwey"}, "similar: accept, behind the find, adds them"},
 		{`is not in berth.code; there is "S1"`, []string{"S1 "}, "inputs: calls: columns: Dues: {clean: trim}"},
 		{"is not in flag.name", []string{"Merrow"}, "not_found: add, or leave_blank, behind the find takes them"},
 		{"is blank, but call.dues must have a value", []string{""}, "inputs: calls: columns: Dues: {default: ...}, or if_blank:, gives it a value"},

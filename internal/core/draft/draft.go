@@ -61,7 +61,8 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader)
 		return nil, m.err
 	}
 	w := &writer{matcher: m, files: all, blocks: blocks}
-	return w.draft(), nil
+	d := w.draft()
+	return d, m.err
 }
 
 // prepare names the input of a file, unlike those before.
@@ -117,7 +118,7 @@ func (m *matcher) bring(blocks []*block) {
 				m.values.comes[p] = known{}
 			}
 			for _, t := range x.column.texts {
-				m.values.comes[p][plain(t)] = true
+				m.values.comes[p][plain(t)] = t
 			}
 		}
 	}

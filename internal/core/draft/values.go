@@ -3,10 +3,12 @@ package draft
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -14,8 +16,12 @@ import (
 // are looked up.
 const readRows = 200_000
 
-// known is what is known of the values of a column of a table, in the form in which they are compared.
-type known map[string]bool
+// readNames is the number of values up to which a name is held against all of them.
+const readNames = 5000
+
+// known is what is known of the values of a column of a table: how they are spelt there, by the form in which they are
+// compared.
+type known map[string]string
 
 // place is a column of a table.
 type place struct {
@@ -44,7 +50,9 @@ func (c *catalogue) shared(p place, texts []string, files bool) (n int, missing 
 		return 0, nil, err
 	}
 	for _, t := range texts {
-		if has[source.Plain(t)] || files && c.comes[p][source.Plain(t)] {
+		_, there := has[source.Plain(t)]
+		_, comes := c.comes[p][source.Plain(t)]
+		if there || files && comes {
 			n++
 		} else {
 			missing = append(missing, t)
@@ -69,7 +77,8 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	take := func(b *value.Batch) error {
 		for row, state := range b.Columns[0].States {
 			if state == value.Given {
-				has[source.Plain(b.Columns[0].Text(row))] = true
+				text := b.Columns[0].Text(row)
+				has[source.Plain(text)] = text
 			}
 		}
 		return nil
@@ -106,4 +115,46 @@ func (c *catalogue) byValue(p place, texts []string, files bool) (guess, error) 
 		return guess{}, err
 	}
 	return guess{0.6 + 0.4*share, fmt.Sprintf("%d of %d different values are in %s.%s", n, len(texts), p.table.Name, p.column)}, nil
+}
+
+// respelt gives the texts of a file that a column of a table has in another spelling, one that the database holds to be
+// another text, with that spelling.
+func (c *catalogue) respelt(p place, texts []string) (map[string]string, error) {
+	all := map[string]string{}
+	of := p.table.Column(p.column)
+	for _, t := range texts {
+		there, has := c.there[p][source.Plain(t)]
+		if !has || there == strings.TrimSpace(t) || of.Type.Kind != value.Text {
+			continue
+		}
+		both := value.NewColumn(of.Type)
+		both.AppendBytes([]byte(strings.TrimSpace(t)))
+		both.AppendBytes([]byte(there))
+		folded, err := c.db.Fold(c.ctx, of, &both)
+		if err != nil {
+			return nil, err
+		}
+		if !folded.Same(0, folded, 1) {
+			all[t] = there
+		}
+	}
+	return all, nil
+}
+
+// like gives the value of a column that looks like a text which it doesn't have; "" when there is none.
+func (c *catalogue) like(p place, name string) (like string) {
+	if len(c.there[p]) > readNames {
+		return ""
+	}
+	near := text.NewNear()
+	near.Add(name)
+	for _, there := range c.there[p] {
+		near.Each(there, func(int) bool {
+			if like == "" || there < like {
+				like = there
+			}
+			return true
+		})
+	}
+	return like
 }

@@ -3,6 +3,7 @@ package draft
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -132,10 +133,14 @@ func (w *writer) rules(f *file) {
 func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt bool) {
 	var kind value.Kind
 	used := false
+	recode := map[string]string{}
 	for _, b := range w.blocks {
 		b.each(func(x fed) {
 			if b.file == f && x.column == c {
 				kind, used = x.of.Type.Kind, true
+			}
+			if b.file == f && x.single() == c {
+				w.respell(x, recode)
 			}
 		})
 	}
@@ -154,6 +159,10 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) && kind == value.Text {
 		parts = append(parts, "clean: squeeze")
 		whys = append(whys, "there are blanks too many")
+	}
+	if said := recoded(recode); said != "" {
+		parts = append(parts, said)
+		whys = append(whys, "spelt so in the table")
 	}
 	switch kind {
 	case value.Int, value.Fixed, value.Decimal, value.Float:
@@ -181,6 +190,28 @@ func cells(n int64) string {
 		return "1 cell is"
 	}
 	return fmt.Sprintf("%d cells are", n)
+}
+
+// respell adds the texts of a find that its table spells in another way.
+func (w *writer) respell(x fed, recode map[string]string) {
+	by := x.find.by[0]
+	texts, err := w.values.respelt(place{x.find.table, by.of.Name}, by.column.texts)
+	w.err = cmp.Or(w.err, err)
+	maps.Copy(recode, texts)
+}
+
+// mostRecoded is the number of texts up to which a draft recodes them.
+const mostRecoded = 20
+
+func recoded(texts map[string]string) string {
+	if len(texts) == 0 || len(texts) > mostRecoded {
+		return ""
+	}
+	var all []string
+	for _, t := range slices.Sorted(maps.Keys(texts)) {
+		all = append(all, inFlow(t)+": "+inFlow(texts[t]))
+	}
+	return "recode: {" + strings.Join(all, ", ") + "}"
 }
 
 func count(all []survey.Oddity) (n int64) {
@@ -380,7 +411,11 @@ func (w *writer) newNames(x fed) (add, why string) {
 	}
 	var first []string
 	for _, m := range x.find.missing[:min(3, len(x.find.missing))] {
-		first = append(first, fmt.Sprintf("%q", m))
+		name := fmt.Sprintf("%q", m)
+		if like := w.values.like(place{t, x.find.by[0].of.Name}, m); like != "" {
+			name += fmt.Sprintf(" (there is %q)", like)
+		}
+		first = append(first, name)
 	}
 	what := fmt.Sprintf("not there: %s", strings.Join(first, ", "))
 	if len(x.find.missing) > len(first) {

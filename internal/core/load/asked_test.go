@@ -75,8 +75,8 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 					assert.Equal(t, []string{"A3"}, r.Steps[0].Gone)
 					assert.Equal(t, int64(1), r.Steps[0].Removed)
 					if accept {
-						assert.Equal(t, []string{"id|reg|kind_id|gt", "1|A1|1|10.0 → 11.0", "new|B1|new (Feryr)|5.0", "new|B2|new (Coasters)|6.0"}, rowsOf(r, 0))
-						assert.Equal(t, []string{"id|towed_by", "1|NULL → new", "new|NULL → 1", "new|NULL → new"}, rowsOf(r, 1))
+						assert.Equal(t, []string{"id|reg|kind_id|gt", "1|A1|1 (Ferry)|10.0 → 11.0", "new|B1|new (Feryr)|5.0", "new|B2|new (Coasters)|6.0"}, rowsOf(r, 0))
+						assert.Equal(t, []string{"id|towed_by", "1|NULL → new (B1)", "new|NULL → 1 (A1)", "new|NULL → new (B1)"}, rowsOf(r, 1))
 						assert.Len(t, r.Lookups[0].Similar, 2)
 					}
 					return true, nil

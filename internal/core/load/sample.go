@@ -53,14 +53,14 @@ func (j *judgement) firstRows(ctx context.Context, s *judged, take func(cells []
 	if s.changes != nil {
 		changes = s.changes.reader()
 	}
-	return j.eachVerdict(ctx, s, func(_ *view, columns []*value.Column, verdicts *value.Batch) error {
+	return j.eachVerdict(ctx, s, func(v *view, columns []*value.Column, verdicts *value.Batch) error {
 		for row, what := range verdicts.Columns[0].Nums {
 			id := newID
 			cells := make([]*string, len(columns))
 			switch verdict(what) {
 			case added:
 				for c := range columns {
-					cells[c] = j.shownCell(s, columns[c], c, row)
+					cells[c] = j.shownCell(s, v, columns[c], c, row)
 				}
 			case updated:
 				if err := changes.next(); err != nil {
@@ -71,7 +71,7 @@ func (j *judgement) firstRows(ctx context.Context, s *judged, take func(cells []
 					id = newID
 				}
 				for c := range columns {
-					cells[c] = j.changedCell(s, changes, columns[c], c, row)
+					cells[c] = j.changedCell(s, changes, v, columns[c], c, row)
 				}
 			default:
 				continue
@@ -81,7 +81,7 @@ func (j *judgement) firstRows(ctx context.Context, s *judged, take func(cells []
 			}
 		}
 		return nil
-	})
+	}, cells(s.columns)...)
 }
 
 // isReserved tells whether a locator is one that a row of this run gets.
@@ -96,9 +96,12 @@ func (j *judgement) reserved(t *schema.Table, id int64) bool {
 }
 
 // shownCell is a value as a person reads it before there are ids; nil for NULL.
-func (j *judgement) shownCell(s *judged, c *value.Column, column, row int) *string {
-	text := ""
+func (j *judgement) shownCell(s *judged, v *view, c *value.Column, column, row int) *string {
+	text, name := "", ""
 	find := s.Columns[column].Value.Find
+	if find != nil && len(find.By) == 1 && find.By[0].Value.Find == nil && find.By[0].Value.Constant == nil {
+		name = " (" + v.rows.Columns[1+find.By[0].Value.Cell].Text(row) + ")"
+	}
 	switch {
 	case c.States[row] == value.Null:
 		return nil
@@ -106,17 +109,17 @@ func (j *judgement) shownCell(s *judged, c *value.Column, column, row int) *stri
 		a := j.additions[c.Nums[row]]
 		text = newID + " (" + words(pointers(a.values.Columns), 0) + ")"
 	case find != nil && !c.Wide() && find.Yields.Name == find.Table.Locator && j.reserved(find.Table, c.Nums[row]):
-		text = newID
+		text = newID + name
 	default:
-		text = c.Text(row)
+		text = c.Text(row) + name
 	}
 	return &text
 }
 
 // changedCell is a value of a row that is there: both values where it changes.
-func (j *judgement) changedCell(s *judged, changes *changeReader, c *value.Column, column, row int) *string {
+func (j *judgement) changedCell(s *judged, changes *changeReader, v *view, c *value.Column, column, row int) *string {
 	t := slices.Index(changes.targets, column)
-	is := j.shownCell(s, c, column, row)
+	is := j.shownCell(s, v, c, column, row)
 	if t < 0 {
 		return is
 	}
@@ -125,10 +128,12 @@ func (j *judgement) changedCell(s *judged, changes *changeReader, c *value.Colum
 	if before.States[changes.at] == value.Null {
 		was = null
 	}
-	if !among(changes.mask(), t) {
+	switch {
+	case !among(changes.mask(), t) && is == nil: // a blank that changes nothing
 		return &was
-	}
-	if is == nil {
+	case !among(changes.mask(), t):
+		return is
+	case is == nil:
 		is = &null
 	}
 	text := was + " → " + *is

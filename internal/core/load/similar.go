@@ -72,11 +72,10 @@ type alike struct {
 }
 
 func (p alike) why() string {
-	which := "which is there"
 	if p.New {
-		which = "which is new too"
+		return fmt.Sprintf("it looks like another name; %q is new too", p.Like)
 	}
-	return fmt.Sprintf("it looks like %q, %s; similar: accept adds it all the same", p.Like, which)
+	return fmt.Sprintf("it looks like another name; there is %q", p.Like)
 }
 
 // alikeIn holds the new names for x against each other and against all names that are there.

@@ -265,14 +265,14 @@ func (j *judgement) work(ctx context.Context) []check.Work {
 			Sent: func(take func(*value.Batch) error) error { return sentAdditions(x, additions, take) }})
 	}
 	for _, s := range j.steps {
-		all = append(all, j.changedWork(ctx, s), check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
+		all = append(all, check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
 			First: s.firstLocator(), Points: s.points(), Totals: s.totals(), By: s.by(),
 			Sent: func(take func(*value.Batch) error) error {
 				return j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
 					j.run.tell("proving", s.Name, int64(len(rows)), s.tally.Added+s.tally.Updated)
 					return take(s.withKey(batch))
 				})
-			}})
+			}}, j.changedWork(ctx, s))
 	}
 	return all
 }

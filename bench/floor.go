@@ -22,7 +22,11 @@ func floor(database string, h demo.Harbour) error {
 			return err
 		}
 	}
-	for _, part := range []func(*sqlite.Conn, demo.Harbour) error{floorLookups, floorVessels, floorCalls, floorCargo} {
+	parts := []func(*sqlite.Conn, demo.Harbour) error{floorLookups, floorVessels, floorCalls, floorCargo}
+	if h.First > 0 { // the rest of a harbour whose vessels are there
+		parts = parts[2:]
+	}
+	for _, part := range parts {
 		if err := part(conn, h); err != nil {
 			return err
 		}
@@ -77,7 +81,7 @@ func floorCalls(conn *sqlite.Conn, h demo.Harbour) error {
 		return err
 	}
 	const seconds = "2006-01-02 15:04:05"
-	for n := range h.Calls {
+	for n := h.First; n < h.First+h.Calls; n++ {
 		c := h.CallNo(n)
 		s.BindInt64(1, n+callsBefore+1)
 		s.BindInt64(2, c.Vessel+vesselsBefore+1)
@@ -102,7 +106,7 @@ func floorCargo(conn *sqlite.Conn, h demo.Harbour) error {
 	if err != nil {
 		return err
 	}
-	for n := range h.Calls {
+	for n := h.First; n < h.First+h.Calls; n++ {
 		c := h.CallNo(n)
 		s.BindInt64(1, n+callsBefore+1)
 		s.BindInt64(2, c.Commodity+1)

@@ -17,10 +17,11 @@ import (
 )
 
 func main() {
-	if len(os.Args) == 4 && os.Args[1] == "relations-floor" {
-		calls, _ := strconv.ParseInt(os.Args[3], 10, 64)
-		h := demo.NewHarbour(0, calls, 1)
+	if len(os.Args) == 5 && os.Args[1] == "relations-floor" {
+		h := demo.NewHarbour(0, million, 1)
 		h.Cargo = true
+		h.First, _ = strconv.ParseInt(os.Args[3], 10, 64)
+		h.Calls, _ = strconv.ParseInt(os.Args[4], 10, 64)
 		if s := servers()[os.Args[2]]; s != nil {
 			stop(serverFloor(s, h))
 		} else {

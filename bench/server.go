@@ -165,11 +165,14 @@ func serverFloor(s server, h demo.Harbour) error {
 	}
 	if h.Cargo {
 		parts = append(parts, part{"call_cargo", "call_id, commodity_id, tons", func(w *bufio.Writer) {
-			for n := range h.Calls {
+			for n := h.First; n < h.First+h.Calls; n++ {
 				c := h.CallNo(n)
 				fmt.Fprintf(w, "%d\t%d\t%d.%02d\n", n+callsBefore+1, c.Commodity+1, c.Tons/100, c.Tons%100)
 			}
 		}})
+	}
+	if h.First > 0 { // the rest of a harbour whose vessels are there
+		parts = parts[3:]
 	}
 	for _, p := range parts {
 		r, w := io.Pipe()
@@ -187,7 +190,7 @@ func serverFloor(s server, h demo.Harbour) error {
 
 func callLines(w *bufio.Writer, h demo.Harbour) {
 	var line []byte
-	for n := range h.Calls {
+	for n := h.First; n < h.First+h.Calls; n++ {
 		c := h.CallNo(n)
 		line = fmt.Appendf(line[:0], "%d\t%d\t", n+callsBefore+1, c.Vessel+vesselsBefore+1)
 		line = append(c.Arrived.AppendFormat(line, "2006-01-02 15:04:05"), '\t')

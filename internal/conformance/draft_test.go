@@ -177,3 +177,20 @@ func TestTables(t *testing.T) {
 		assert.Contains(t, doc2.Problems[0].What, `"in_port" is a view`)
 	})
 }
+
+// TestDraftsOfOddNames: whatever files and tables are called, the ladle file can be read, and no terminal is commanded.
+func TestDraftsOfOddNames(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, quotedFor(on, `CREATE TABLE Q[odd: table #1]Q (id ID, Q[it's: "x" #1]Q VARCHAR(20) NOT NULL UNIQUE, Q[{n}, m]Q INTEGER, Q[- none]Q VARCHAR(9));`))
+		w.write("odd, file.csv", "it's: \"x\" #1,\"{n}, m\",- none,\x1b[31mred\u202e\n~,1,null,\n- a,2,# b,x\n*c: d,3,',\n")
+		d := w.draft("odd, file.csv")
+		assert.Empty(t, d.Errors)
+		for _, bad := range []string{"\x1b", "\u202e"} {
+			shown := w.run("draft", "odd, file.csv", "--db", w.db)
+			assert.NotContains(t, shown.stdout+shown.stderr+d.Text, bad)
+		}
+		doc, out := w.load("load")
+		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
+		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|NULL"}, w.query(quotedFor(on, `SELECT Q[it's: "x" #1]Q, Q[{n}, m]Q, Q[- none]Q FROM Q[odd: table #1]Q ORDER BY 2 DESC`))[:3])
+	})
+}

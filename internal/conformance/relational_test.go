@@ -285,6 +285,11 @@ func TestRelations(t *testing.T) {
 			query:    "SELECT name, CASE WHEN id > 40 THEN 1 ELSE 0 END FROM mark ORDER BY name", rows: []string{"a|0", "b|0", "c|1"},
 		},
 		{
+			name: "rows among which nothing can be looked for", status: 2, script: fleet,
+			tables: "vessel: {from: in, key: reg, gone_from_file: {remove: 1, among: colour = 'red'}, columns: {reg: R, name: N}}",
+			files:  map[string]string{"in": "R,N\nA1,Heron\n"}, why: "f.ladle.yaml:5:69: among: \"colour = 'red'\" is no condition on the rows of vessel",
+		},
+		{
 			name: "a circle that can't be broken", status: 2,
 			script: `CREATE TABLE pair (id ID, code VARCHAR(4) NOT NULL UNIQUE, other_id INTEGER NOT NULL REFERENCES pair (id));`,
 			tables: "pair: {from: in, columns: {code: C, other_id: {from: O, find: pair.code}}}",

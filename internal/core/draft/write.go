@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode"
 
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
@@ -70,11 +71,16 @@ func (w *writer) doubt(indent, why, where string) {
 
 func oneLine(text string) string {
 	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0x2028 || r == 0x2029 {
+		if hidden(r) {
 			return ' '
 		}
 		return r
 	}, text)
+}
+
+// hidden tells the characters that don't show, or end a line.
+func hidden(r rune) bool {
+	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || unicode.Is(unicode.Zl, r) || unicode.Is(unicode.Zp, r)
 }
 
 func (w *writer) input(f *file) {
@@ -458,10 +464,7 @@ func (w *writer) unused(f *file) {
 func scalar(text string) string {
 	special := text == "" || strings.TrimSpace(text) != text || strings.ContainsAny(text, "\n\t\"'`") || strings.Contains(text, ": ") || strings.Contains(text, " #") ||
 		strings.HasSuffix(text, ":") || strings.ContainsAny(text[:1], "-?:,[]{}#&*!|>%@=~<") || slices.Contains([]string{"null", "Null", "NULL", "none"}, text)
-	for _, r := range text {
-		special = special || r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0xfeff
-	}
-	if special {
+	if special || strings.ContainsFunc(text, hidden) {
 		return quoted(text)
 	}
 	return text
@@ -478,23 +481,23 @@ func inFlow(text string) string {
 // quoted writes a text in single quotes, or, where it has characters that don't show, in double ones (yaml.org/spec/1.2.2,
 // §7.3).
 func quoted(text string) string {
+	if !strings.ContainsFunc(text, hidden) {
+		return "'" + strings.ReplaceAll(text, "'", "''") + "'"
+	}
+	var b strings.Builder
+	b.WriteByte('"')
 	for _, r := range text {
-		if r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0xfeff {
-			var b strings.Builder
-			b.WriteByte('"')
-			for _, r := range text {
-				switch {
-				case r == '"' || r == '\\':
-					b.WriteByte('\\')
-					b.WriteRune(r)
-				case r < ' ' || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0xfeff:
-					fmt.Fprintf(&b, "\\u%04x", r)
-				default:
-					b.WriteRune(r)
-				}
-			}
-			return b.String() + `"`
+		switch {
+		case r == '"' || r == '\\':
+			b.WriteByte('\\')
+			b.WriteRune(r)
+		case hidden(r) && r > 0xffff:
+			fmt.Fprintf(&b, "\\U%08x", r)
+		case hidden(r):
+			fmt.Fprintf(&b, "\\u%04x", r)
+		default:
+			b.WriteRune(r)
 		}
 	}
-	return "'" + strings.ReplaceAll(text, "'", "''") + "'"
+	return b.String() + `"`
 }

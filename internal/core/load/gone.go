@@ -8,6 +8,8 @@ import (
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -50,6 +52,24 @@ func (g *gone) stay(hashes []hash) error {
 		}
 	}
 	return nil
+}
+
+// mayRemoveFrom asks whether this user may remove rows of a step's table, and whether the database understands among which.
+func (r *run) mayRemoveFrom(ctx context.Context, s *ladlefile.Step) error {
+	if err := r.db.May(ctx, engine.Delete, s.Table, nil); err != nil {
+		return err
+	}
+	among := s.Block.Gone.Among
+	if !among.Given() {
+		return nil
+	}
+	err := r.db.Among(ctx, s.Table, "("+among.Value+"\n) AND 1 = 0", s.KeyNames(), func(*value.Batch) error { return nil })
+	if err == nil || ctx.Err() != nil {
+		return err
+	}
+	return fault.Because(fault.Wrong, err, fault.Problem{File: r.file.Path, Line: among.Line, Column: among.Column,
+		What: fmt.Sprintf("among: %q is no condition on the rows of %s: %s", among.Value, s.Table.Name, fault.ProblemsOf(err)[0].What),
+		Do:   "write a condition in the SQL of this database, for example among: kind = 'tug'"})
 }
 
 // scope reads the rows of the table among which those that are gone are looked for, and finds them.

@@ -173,7 +173,7 @@ func (r *run) may(ctx context.Context) error {
 			err = r.db.May(ctx, engine.Update, s.Table, s.TargetNames())
 		}
 		if err == nil && s.Block.Gone != nil {
-			err = r.db.May(ctx, engine.Delete, s.Table, nil)
+			err = r.mayRemoveFrom(ctx, s)
 		}
 		s.Lookups(func(l *ladlefile.Lookup) {
 			if err == nil && l.NotFound == ladlefile.AddNotFound {

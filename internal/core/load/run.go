@@ -507,13 +507,16 @@ func (r *run) tookPlace(ctx context.Context) (there bool, err error) {
 func (r *run) logEntry(j *judgement) (*logbook.Run, error) {
 	entry := &logbook.Run{Token: r.token, LadleFile: filepath.Base(r.file.Path), LadleSum: r.file.Sum, Program: r.Program,
 		Started: r.started}
+	sums := make([]string, len(r.sources)) // a file is read through for it once, however many steps it feeds
 	for _, s := range j.steps {
-		sum, err := r.sources[s.feed].Sum()
-		if err != nil {
-			return nil, err
+		if sums[s.feed] == "" {
+			var err error
+			if sums[s.feed], err = r.sources[s.feed].Sum(); err != nil {
+				return nil, err
+			}
 		}
 		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
-			InputSum: sum, Read: s.tally.Read, Added: s.tally.Added, Updated: s.tally.Updated, Removed: s.gone.removed(), Kept: s.tally.Kept,
+			InputSum: sums[s.feed], Read: s.tally.Read, Added: s.tally.Added, Updated: s.tally.Updated, Removed: s.gone.removed(), Kept: s.tally.Kept,
 			Repeated: s.tally.Repeated, SetAside: s.tally.SetAside})
 	}
 	return entry, nil

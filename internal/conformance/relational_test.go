@@ -69,6 +69,14 @@ func TestRelations(t *testing.T) {
 			rows:     []string{"A1|Heron|Tug|100.5|NO", "A2|Skua|Ferry|21|NULL", "A3|Gannet|Barge|NULL|DK", "A4|Rail|Tug|5|NULL"},
 		},
 		{
+			name: "a blank where a value must be changes nothing in a row that is there, but makes no new one", script: fleet, status: 4,
+			tables:   "vessel: {from: in, key: reg, already_there: update, columns: {reg: R, name: N, gt: G}}\nset_aside_limit: any",
+			files:    map[string]string{"in": "R,N,G\nA1,,7\nA9,,8\nA8,Rail,9\n"},
+			accounts: []string{"vessel: 3, 1 added, 1 updated, 1 aside"},
+			asides:   []string{"in.csv:3: N is blank, but vessel.name must have a value, and no row with this key is there"},
+			query:    vessels, rows: []string{"A1|Heron|1|7|NO", "A2|Skua|2|20|NULL", "A3|Tern|NULL|NULL|DK", "A8|Rail|NULL|9|NULL"},
+		},
+		{
 			name: "blank: clears empties cells, and a step of its own can be for updates only", script: fleet,
 			tables:   "vessel: {from: in, key: reg, already_there: update, not_there: leave, blank: clears, columns: {reg: R, gt: G, name: N, flag: F}}",
 			files:    map[string]string{"in": "R,N,G,F\nA1,Heron,,NO\nA3,Tern,,\nA9,Rail,5,\n"},
@@ -287,7 +295,7 @@ func TestRelations(t *testing.T) {
 		{
 			name: "rows among which nothing can be looked for", status: 2, script: fleet,
 			tables: "vessel: {from: in, key: reg, gone_from_file: {remove: 1, among: colour = 'red'}, columns: {reg: R, name: N}}",
-			files:  map[string]string{"in": "R,N\nA1,Heron\n"}, why: "f.ladle.yaml:5:69: among: \"colour = 'red'\" is no condition on the rows of vessel",
+			files:  map[string]string{"in": "R,N\nA1,Heron\n"}, why: "f.ladle.yaml:5:67: among: \"colour = 'red'\" is no condition on the rows of vessel",
 		},
 		{
 			name: "a circle that can't be broken", status: 2,

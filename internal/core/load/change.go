@@ -31,6 +31,11 @@ const (
 // updates tells whether the step changes rows that are there.
 func (s *judged) updates() bool { return s.first != nil || s.Block.There == ladlefile.UpdateThere }
 
+// leavesBlanks tells whether a blank changes nothing in rows that are there.
+func (s *judged) leavesBlanks() bool {
+	return s.Block.There == ladlefile.UpdateThere && s.Block.Blank == ladlefile.BlankKeeps
+}
+
 // findBy lists the columns by which rows that are there are found again: the locator, else the key.
 func (s *judged) findBy() []string {
 	if s.Table.Locator != "" {

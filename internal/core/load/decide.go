@@ -87,6 +87,9 @@ func (j *judgement) outcomes(s *judged, keys *match) (*spool.Stream, error) {
 				}
 				v = s.verdictOf(a.outcome)
 			}
+			if v == added && s.gaps.has(s.found.First(i)+int64(row)) {
+				v, a.outcome = setAside, isGap
+			}
 			if v == setAside {
 				s.aside.add(s.found.First(i) + int64(row))
 				j.asides[s.feed].add(s.found.First(i) + int64(row))
@@ -389,6 +392,8 @@ func (d *decision) tell(ctx context.Context, row int64, a answer) error {
 		return whole(fmt.Sprintf("no row with this key (%s) is in %s", key, d.Table.Name))
 	case isMany:
 		return whole(fmt.Sprintf("several rows with this key (%s) are in %s, so it can't be told which to update", key, d.Table.Name))
+	case isGap:
+		return d.tellGaps(row)
 	case isPassed: // the first half has told
 		return nil
 	}
@@ -398,6 +403,40 @@ func (d *decision) tell(ctx context.Context, row int64, a answer) error {
 		return err
 	}
 	return whole(fmt.Sprintf("%s has the same key (%s), but another %s", spot, key, strings.Join(differ, ", ")))
+}
+
+// tellGaps logs which values a row lacks that is not in the table.
+func (d *decision) tellGaps(row int64) error {
+	b, in, err := d.row(row)
+	if err != nil {
+		return err
+	}
+	for i, c := range b.columns(d.judged) {
+		column := d.Columns[i].Column
+		if c == nil || c.States[in] != value.Null || !column.Required {
+			continue
+		}
+		why := fmt.Sprintf("is blank, but %s.%s must have a value, and no row with this key is there", d.Table.Name, column.Name)
+		if err := d.log.Append([]int64{row, int64(i)}, []string{"", why}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// columns gives the columns of a step for a batch that was read for one row; nil for constants.
+func (b *rowBatch) columns(s *judged) []*value.Column {
+	columns, finds := make([]*value.Column, len(s.columns)), 0
+	for i, e := range s.columns {
+		switch {
+		case e.find != nil:
+			finds++
+			columns[i] = &b.found.Columns[finds]
+		case e.of.Constant == nil:
+			columns[i] = &b.rows.Columns[1+e.of.Cell]
+		}
+	}
+	return columns
 }
 
 // contradiction says where the other row stands, and gives the columns in which the two differ.
@@ -410,19 +449,9 @@ func (d *decision) contradiction(ctx context.Context, row, other int64) (spot st
 	if err != nil {
 		return "", nil, err
 	}
-	finds := 0
-	for c, e := range d.columns {
-		var a, b *value.Column
-		switch {
-		case e.find != nil:
-			finds++
-			a, b = &mine.found.Columns[finds], &theirs.found.Columns[finds]
-		case e.of.Constant != nil:
-			continue
-		default:
-			a, b = &mine.rows.Columns[1+e.of.Cell], &theirs.rows.Columns[1+e.of.Cell]
-		}
-		if !a.Same(i, b, k) {
+	others := theirs.columns(d.judged)
+	for c, own := range mine.columns(d.judged) {
+		if own != nil && !own.Same(i, others[c], k) {
 			differ = append(differ, d.Columns[c].Value.Label())
 		}
 	}

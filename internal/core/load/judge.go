@@ -55,6 +55,7 @@ type judged struct {
 	gone     *gone        // the rows of the table that the input no longer has
 	problems []*spool.Log // row and column; cell and reason; each by ascending row
 	aside    rowSet
+	gaps     rowSet // rows that can change one that is there, but not be added: a value that they need is blank
 	tally    Tally
 	spans    []engine.Span // locators of the added rows
 	fedMost  int64         // the greatest locator that the file brings along
@@ -376,6 +377,8 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 				standing[row] = bad
 			case state == value.Null && key && s.Block.BlankKey == ladlefile.RefuseBlankKey:
 				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but is part of the key (%s)", strings.Join(s.KeyNames(), ", "))})
+			case state == value.Null && column.Required && !key && s.leavesBlanks():
+				s.gaps.add(v.first + int64(row))
 			case state == value.Null && (column.Required || column.Identity):
 				problems = append(problems, rowProblem{row, i, "", fmt.Sprintf("is blank, but %s.%s must have a value", s.Table.Name, column.Name)})
 			}

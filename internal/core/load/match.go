@@ -32,6 +32,7 @@ const (
 	isContradict                // same key as another row, with other values
 	isMany                      // the key is in the table more than once
 	isPassed                    // of a second half: the first one does nothing with the row
+	isGap                       // the key is not in the table, and a value that a new row needs is blank
 )
 
 // answer is an outcome, the other row that it speaks of, and what the index yields for the row that is there.

@@ -398,3 +398,39 @@ func TestConstraintsOverAPartOfTheRows(t *testing.T) {
 		assert.Contains(t, w.run("tables", "--db", w.db, "--table", "berth").stdout, "which is no key for a load")
 	}
 }
+
+// TestOptionsOfLoadsWithRelations: what is asked of the command line, and what comes of asking wrongly.
+func TestOptionsOfLoadsWithRelations(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, fleet)
+		var file strings.Builder
+		file.WriteString("R,N,G\n")
+		for i := range 5000 {
+			fmt.Fprintf(&file, "C%d,Tern,%d\n", i, i%9)
+		}
+		w.write("in.csv", file.String())
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\ntables: {vessel: {from: in, key: reg, gone_from_file: {remove: 100%}, columns: {reg: R, name: N, gt: G}}}\n")
+		before := w.data()
+		doc, _ := w.load("try", "--first", "20")
+		assert.Equal(t, "tried", doc.Outcome)
+		assert.Equal(t, []string{"vessel: 20, 17 added, 3 aside"}, doc.accounts(), "what stands behind the first rows is not gone")
+		for arguments, says := range map[string]string{
+			"try f.ladle.yaml --first 0":            "--first can't be 0",
+			"try f.ladle.yaml --first many":         "invalid value",
+			"load f.ladle.yaml --yes --first 3":     "flag provided but not defined",
+			"try f.ladle.yaml --allow-removal":      "flag provided but not defined",
+			"load f.ladle.yaml":                     "there is no terminal to ask on",
+			"tables extra":                          `tables takes no "extra"`,
+			"draft --diagram":                       "flag provided but not defined",
+			"tables --table vessel --table missing": `there is no table "missing"`,
+		} {
+			r := w.run(append(strings.Fields(arguments), "--db", w.db)...)
+			assert.Equal(t, 2, r.status, arguments)
+			assert.Contains(t, r.stderr, says, arguments)
+		}
+		again, _ := w.load("load", "--allow-removal")
+		assert.Equal(t, 1, again.Status)
+		assert.Contains(t, again.Why, "a row of stay points at the row of vessel with id 1", "a row that is pointed at is never removed")
+		assert.Equal(t, before, w.data())
+	})
+}

@@ -137,3 +137,77 @@ func TestRowsThatCantBeToldApartFailTheCheck(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, check.Failed(results))
 }
+
+// TestRowsThatNothingTellsApartAreProvedBySums: over all rows of the table, before and after.
+func TestRowsThatNothingTellsApartAreProvedBySums(t *testing.T) {
+	cases := []struct {
+		name, spoil string
+		ok          bool
+		sent        int
+	}{
+		{"all is as it was sent", "", true, 3},
+		{"a cell differs", "UPDATE call SET code = 'x' WHERE id = 3", false, 3},
+		{"two cells change places", "UPDATE call SET code = CASE id WHEN 2 THEN 'c' ELSE 'b' END WHERE id IN (2, 3)", false, 3},
+		{"a row of before differs", "UPDATE call SET dues = 2 WHERE id = 1", false, 3},
+		{"a row is gone", "DELETE FROM call WHERE id = 4", false, 3},
+		{"a row too many", "INSERT INTO call (id, code) VALUES (9, 'd')", false, 3},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			ctx := context.Background()
+			before, _, empty := world(t, "DELETE FROM call WHERE id > 1")
+			empty.By = nil
+			prints, err := check.Prints(ctx, before, []check.Work{empty})
+			require.NoError(t, err)
+			tx, _, work := world(t, c.spoil)
+			sent := work.Sent
+			work.By, work.Key, work.Totals = nil, nil, nil
+			work.Sent = func(take func(*value.Batch) error) error {
+				return sent(func(b *value.Batch) error { return take(&value.Batch{Columns: b.Columns[1:]}) })
+			}
+			results, err := check.Run(ctx, tx, check.Done{Work: []check.Work{work}, Before: map[*schema.Table]check.Before{},
+				Prints: map[*schema.Table]*check.Print{work.Table: prints[empty.Table]}})
+			require.NoError(t, err)
+			for _, r := range results {
+				if r.Check == "cells" {
+					assert.Equal(t, c.ok, r.OK, r.Says)
+				}
+			}
+		})
+	}
+}
+
+// TestWhatIsUpdatedAndRemovedIsProved: cells that were left as they were may be anything, removed rows must be gone.
+func TestWhatIsUpdatedAndRemovedIsProved(t *testing.T) {
+	ctx := context.Background()
+	for spoil, want := range map[string]string{
+		"":                                       "",
+		"UPDATE call SET dues = 99 WHERE id = 2": "", // untouched
+		"UPDATE call SET code = 'z' WHERE id = 3": `cells: id 3: code was sent as "c" and is "z"`,
+		"DELETE FROM call WHERE id = 3":           "cells: id 3 was sent, but is not there",
+		"INSERT INTO call (id) VALUES (50)":       "removed: id 50 is still there",
+	} {
+		tx, s, work := world(t, spoil)
+		call := s.Table("call")
+		batch := value.NewBatch(engine.Types(call, []string{"id", "code", "dues"}))
+		for i, row := range sent {
+			require.NoError(t, value.Parse(&batch.Columns[0], call.Columns[0].Type, []byte(row[0])))
+			require.NoError(t, value.Parse(&batch.Columns[1], call.Column("code").Type, []byte(row[2])))
+			batch.Columns[2].AppendState(check.Untouched)
+			require.Equal(t, i+1, batch.Len())
+		}
+		gone := value.NewBatch(engine.Types(call, []string{"id"}))
+		gone.Columns[0].AppendNum(50)
+		results, err := check.Run(ctx, tx, check.Done{Before: map[*schema.Table]check.Before{call: {Rows: 4}},
+			Work:    []check.Work{{Table: call, Updated: 3, Columns: []string{"code", "dues"}, Points: work.Points, By: []string{"id"}, Sent: func(take func(*value.Batch) error) error { return take(batch) }}},
+			Removed: []check.Removal{{Table: call, Rows: 1, By: []string{"id"}, Keys: func(take func(*value.Batch) error) error { return take(gone) }}}})
+		require.NoError(t, err)
+		failed := ""
+		for _, r := range results {
+			if !r.OK {
+				failed += r.Check + ": " + r.Problems[0]
+			}
+		}
+		assert.Equal(t, want, failed, spoil)
+	}
+}

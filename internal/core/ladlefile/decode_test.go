@@ -177,3 +177,55 @@ tables: {vessel: {from: calls, columns: {a: b}}}
 		require.ErrorContains(t, err, what[strings.Index(what, ": ")+2:], said)
 	}
 }
+
+// TestDecodeOfWhatBecomesOfRows: updates, removals, old ids and near names.
+func TestDecodeOfWhatBecomesOfRows(t *testing.T) {
+	const ladle = `ladle: 1
+inputs: {tugs: {file: a.csv}}
+tables:
+  tugs:
+    into: vessel
+    from: tugs
+    already_there: update
+    not_there: leave
+    blank: clears
+    blank_key: match
+    gone_from_file: {remove: 2.5%, among: kind = 'tug'}
+    columns:
+      name: Name
+      owner_id: {find: {block: tugs, by_old_id: {No.: Owner}}, not_found: leave_blank}
+      type_id: {from: Type, find: type.name, not_found: add, similar: accept}
+  b: {from: tugs, columns: {name: Name}}
+`
+	f, err := Decode("f", []byte(ladle))
+	require.NoError(t, err)
+	b := f.Blocks[0]
+	assert.Equal(t, []any{UpdateThere, LeaveNotThere, BlankClears, MatchBlankKey, "2.5%", "kind = 'tug'"}, []any{b.There, b.NotThere, b.Blank, b.BlankKey, b.Gone.Most.String(), b.Gone.Among.Value})
+	old := b.Columns[1].Source.Find
+	assert.Equal(t, []any{"tugs", "No.", "Owner", BlankNotFound}, []any{old.Block.Value, old.Old.Value, old.Is.Value, old.NotFound})
+	assert.Equal(t, AcceptSimilar, b.Columns[2].Source.Find.Similar)
+	plain := f.Blocks[1]
+	assert.Equal(t, []any{KeepThere, AddNotThere, BlankKeeps, RefuseBlankKey, RefuseRepeats}, []any{plain.There, plain.NotThere, plain.Blank, plain.BlankKey, plain.Repeats})
+	assert.Nil(t, plain.Gone)
+
+	for wrong, says := range map[string]string{
+		"{find: {block: tugs, by: {a: b}}}":                      "a find needs table: and by:",
+		"{find: {table: t, block: b, by_old_id: {a: b}}}":        "needs either table: or block:",
+		"{find: {table: t, by: {a: b}, by_old_id: {a: b}}}":      "a find has by: and by_old_id:",
+		"{find: {table: t, by_old_id: {a: b, c: d}}}":            "by_old_id: needs one pair of columns",
+		"{from: a, find: {table: t, by_old_id: {a: b}}}":         "from: stands beside by:",
+		"{from: a, find: t.c, similar: accept}":                  "has similar:, but adds no names",
+		"{from: a, find: t.c, not_found: add, similar: perhaps}": `similar: can't be "perhaps"`,
+		"{from: a, similar: accept}":                             "without find:",
+	} {
+		_, err := Decode("f", []byte("ladle: 1\ninputs: {in: {file: a}}\ntables: {t: {from: in, columns: {c: "+wrong+"}}}\n"))
+		assert.ErrorContains(t, err, says, wrong)
+	}
+	for wrong, says := range map[string]string{
+		"gone_from_file: {among: a = 1}": "doesn't say how many rows may be removed", "gone_from_file: {remove: any}": "doesn't say how many rows may be removed",
+		"gone_from_file: {remove: most}": `remove: can't be "most"`, "blank: empties": `blank: can't be "empties"`, "not_there: skip": "write one of: add, leave, refuse",
+	} {
+		_, err := Decode("f", []byte("ladle: 1\ninputs: {in: {file: a}}\ntables: {t: {from: in, "+wrong+", columns: {c: d}}}\n"))
+		assert.ErrorContains(t, err, says, wrong)
+	}
+}

@@ -117,3 +117,43 @@ func TestStatusOfOutcomes(t *testing.T) {
 		assert.Equal(t, want, r.Status(), r.Outcome)
 	}
 }
+
+// TestAnIndexMergesWhatItHearsOfOneKey: rows that are there, that steps touch, and that leave for another key.
+func TestAnIndexMergesWhatItHearsOfOneKey(t *testing.T) {
+	cases := []struct {
+		name string
+		told []entry
+		want entry
+	}{
+		{"a row that is there", []entry{{present, 7}}, entry{present, 7}},
+		{"twice the same", []entry{{present, 7}, {present, 7}}, entry{present, 7}},
+		{"two rows", []entry{{present, 7}, {present, 8}}, entry{several, 7}},
+		{"two rows stay several", []entry{{present, 7}, {touched, 8}, {touched, 7}}, entry{several, 7}},
+		{"an earlier step touches it", []entry{{present, 7}, {touched, 7}}, entry{touched, 7}},
+		{"which the table says again", []entry{{touched, 7}, {present, 7}}, entry{touched, 7}},
+		{"a line that is set aside is nothing against a row", []entry{{isAside, 3}, {present, 7}, {isAside, 4}}, entry{present, 7}},
+		{"the row gets another key", []entry{{present, 7}, {left, 7}}, entry{left, 7}},
+		{"which the table doesn't know yet", []entry{{left, 7}, {present, 7}}, entry{left, 7}},
+		{"another row takes its place", []entry{{present, 7}, {left, 7}, {touched, 9}}, entry{touched, 9}},
+		{"another row leaves", []entry{{present, 7}, {left, 9}}, entry{present, 7}},
+		{"a name that may be added", []entry{{left, 7}, {fresh, 2}}, entry{fresh, 2}},
+	}
+	for _, c := range cases {
+		for _, parts := range []int{1, 3} {
+			t.Run(fmt.Sprintf("%s, %d parts", c.name, parts), func(t *testing.T) {
+				table := &schema.Table{Name: "berth", Columns: []schema.Column{{Name: "code"}, {Name: "id", Type: value.Type{Kind: value.Int}}}}
+				x := newIndex(table, []string{"code"}, "id", parts, t.TempDir())
+				defer x.close()
+				for _, e := range c.told {
+					require.NoError(t, x.put(key(1), e))
+				}
+				at := key(1).part(parts)
+				require.NoError(t, x.load(at))
+				got := x.parts[at].get(key(1))
+				assert.Equal(t, c.want, got)
+				assert.Equal(t, got.state == present || got.state == touched, got.one())
+				assert.Equal(t, got.one() || got.state == several, got.there())
+			})
+		}
+	}
+}

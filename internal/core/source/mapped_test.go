@@ -88,3 +88,32 @@ func TestReplayGivesTheSameRecordsAgain(t *testing.T) {
 	}
 	assert.Equal(t, before, *table.Files()[0], "what was counted is not counted twice")
 }
+
+// TestFirstGivesSoManyRecords, whatever the chunks, and the same ones again.
+func TestFirstGivesSoManyRecords(t *testing.T) {
+	var content strings.Builder
+	content.WriteString("A,B\n")
+	for i := range 150_000 {
+		fmt.Fprintf(&content, "%d,\"%d\n\"\n", i, i%7)
+	}
+	for _, n := range []int64{1, 2, 40_000, 149_999, 150_000, 150_001} {
+		table, err := open(t, content.String(), Asked{})
+		require.NoError(t, err)
+		first := First(table, n)
+		var origins []Origin
+		got := int64(0)
+		count := func(c *Chunk) (n int64) {
+			c.Seal()
+			for r := (Record{}); c.Next(&r); {
+				n++
+			}
+			return n
+		}
+		require.NoError(t, Each(context.Background(), first, count, func(c *Chunk, n int64) error { origins, got = append(origins, c.Origin), got+n; return nil }))
+		assert.Equal(t, min(n, 150_000), got)
+		again := int64(0)
+		require.NoError(t, Each(context.Background(), Replay(first, origins), count, func(_ *Chunk, n int64) error { again += n; return nil }))
+		assert.Equal(t, got, again)
+		require.NoError(t, first.Close())
+	}
+}

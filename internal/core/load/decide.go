@@ -2,11 +2,8 @@ package load
 
 import (
 	"context"
-	"fmt"
 	"slices"
-	"strings"
 
-	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
@@ -129,18 +126,6 @@ func secondOf(first verdict, ref int64) (verdict, answer) {
 		return updated, answer{outcome: isThere, ref: ref}
 	}
 	return first, answer{outcome: isPassed}
-}
-
-// neededLater tells whether a step behind s asks x.
-func (j *judgement) neededLater(x *index, s *judged) bool {
-	later := j.steps[slices.Index(j.steps, s)+1:]
-	return slices.ContainsFunc(later, func(t *judged) bool {
-		asks := t.Table == x.table && len(t.Key) > 0 && t.first == nil && slices.Equal(t.KeyNames(), x.columns)
-		for _, f := range finders(t.columns) {
-			asks = asks || f.index == x || f.index.old != nil && f.index.old.asks(x)
-		}
-		return asks
-	})
 }
 
 // looks passes over the rows of a step with what its finds led to.
@@ -319,187 +304,6 @@ func (d *decision) spell(a *addition, by []*evaluator, row int64) error {
 		a.values.Columns = append(a.values.Columns, c)
 	}
 	return nil
-}
-
-// learn tells the indexes of the rows of a batch.
-func (d *decision) learn(ctx context.Context, v *view, columns []*value.Column, out *value.Batch) error {
-	if len(d.learners) == 0 {
-		return nil
-	}
-	for _, x := range d.learners {
-		if err := d.learnChanged(ctx, x, columns); err != nil {
-			return err
-		}
-		key := d.pick(x.columns, columns)
-		if key == nil {
-			continue // the step leaves a column of the index blank, so nothing finds its rows
-		}
-		hashes, err := x.hashes(ctx, d.db, key, nil)
-		if err != nil {
-			return err
-		}
-		for row, h := range hashes {
-			if h.hi == 0 {
-				continue
-			}
-			if e, ok := d.entry(x, columns, out, row, v); ok {
-				if err := x.put(h, e); err != nil {
-					return err
-				}
-			}
-		}
-	}
-	return nil
-}
-
-// pick gives the columns with these names, nil when the step doesn't feed one of them.
-func (d *decision) pick(names []string, columns []*value.Column) []*value.Column {
-	picked := make([]*value.Column, len(names))
-	for i, name := range names {
-		at := slices.Index(d.Names(), name)
-		if at < 0 {
-			return nil
-		}
-		picked[i] = columns[at]
-	}
-	return picked
-}
-
-// entry is what x must know of a row.
-func (d *decision) entry(x *index, columns []*value.Column, out *value.Batch, row int, v *view) (entry, bool) {
-	switch verdict(out.Columns[0].Nums[row]) {
-	case setAside:
-		return entry{isAside, int64(d.feed)<<feedBits | v.rows.Columns[clean.Lines].Nums[row]}, true
-	case added:
-	default:
-		return entry{}, false
-	}
-	if at := slices.Index(d.Names(), x.yields); at >= 0 {
-		ref, ok := x.ref(columns[at], row)
-		return entry{touched, ref}, ok
-	}
-	return entry{touched, out.Columns[1].Nums[row]}, x.yields == "" || x.yields == d.Table.Locator
-}
-
-// tell logs why a row is set aside that is good by itself.
-func (d *decision) tell(ctx context.Context, row int64, a answer) error {
-	key := strings.Join(d.KeyNames(), ", ")
-	whole := func(why string) error { return d.log.Append([]int64{row, wholeRow}, []string{"", why}) }
-	switch a.outcome {
-	case isThere:
-		return whole(fmt.Sprintf("a row with this key is in %s already", d.Table.Name))
-	case isNew:
-		return whole(fmt.Sprintf("no row with this key (%s) is in %s", key, d.Table.Name))
-	case isMany:
-		return whole(fmt.Sprintf("several rows with this key (%s) are in %s, so it can't be told which to update", key, d.Table.Name))
-	case isGap:
-		return d.tellGaps(row)
-	case isPassed: // the first half has told
-		return nil
-	}
-	other := a.other
-	spot, differ, err := d.contradiction(ctx, row, other)
-	if err != nil {
-		return err
-	}
-	return whole(fmt.Sprintf("%s has the same key (%s), but another %s", spot, key, strings.Join(differ, ", ")))
-}
-
-// tellGaps logs which values a row lacks that is not in the table.
-func (d *decision) tellGaps(row int64) error {
-	b, in, err := d.row(row)
-	if err != nil {
-		return err
-	}
-	for i, c := range b.columns(d.judged) {
-		column := d.Columns[i].Column
-		if c == nil || c.States[in] != value.Null || !column.Required {
-			continue
-		}
-		why := fmt.Sprintf("is blank, but %s.%s must have a value, and no row with this key is there", d.Table.Name, column.Name)
-		if err := d.log.Append([]int64{row, int64(i)}, []string{"", why}); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// columns gives the columns of a step for a batch that was read for one row; nil for constants.
-func (b *rowBatch) columns(s *judged) []*value.Column {
-	columns, finds := make([]*value.Column, len(s.columns)), 0
-	for i, e := range s.columns {
-		switch {
-		case e.find != nil:
-			finds++
-			columns[i] = &b.found.Columns[finds]
-		case e.of.Constant == nil:
-			columns[i] = &b.rows.Columns[1+e.of.Cell]
-		}
-	}
-	return columns
-}
-
-// contradiction says where the other row stands, and gives the columns in which the two differ.
-func (d *decision) contradiction(ctx context.Context, row, other int64) (spot string, differ []string, err error) {
-	mine, i, err := d.row(row)
-	if err != nil {
-		return "", nil, err
-	}
-	theirs, k, err := d.row(other)
-	if err != nil {
-		return "", nil, err
-	}
-	others := theirs.columns(d.judged)
-	for c, own := range mine.columns(d.judged) {
-		if own != nil && !own.Same(i, others[c], k) {
-			differ = append(differ, d.Columns[c].Value.Label())
-		}
-	}
-	for _, later := range d.Later {
-		for _, c := range cells([]*evaluator{d.evaluator(later.Value, d.Table)}) {
-			if !mine.rows.Columns[c].Same(i, &theirs.rows.Columns[c], k) {
-				differ = append(differ, later.Value.Label())
-				break
-			}
-		}
-	}
-	return d.run.spotWords(d.feed, theirs.rows.Columns[0].Nums[k]), differ, ctx.Err()
-}
-
-// rowBatch is a batch that was read for one row of it.
-type rowBatch struct {
-	number int
-	rows   value.Batch
-	found  value.Batch
-}
-
-// keptBatches is the number of batches that are kept for rows that contradict each other.
-const keptBatches = 32
-
-// row reads the batch that has a row, and gives the row's number in it. The batches read last are kept.
-func (d *decision) row(row int64) (*rowBatch, int, error) {
-	number := d.found.Holding(row)
-	in := int(row - d.found.First(number))
-	for _, b := range d.read {
-		if b.number == number {
-			return b, in, nil
-		}
-	}
-	b := &rowBatch{number: number}
-	if err := d.rows.Spool.Read(number, append(append(cells(d.columns), clean.Lines), d.later...), &b.rows); err != nil {
-		return nil, 0, err
-	}
-	all := make([]int, len(d.found.Types()))
-	for i := range all {
-		all[i] = i
-	}
-	if err := d.found.Read(number, all, &b.found); err != nil {
-		return nil, 0, err
-	}
-	if d.read = append(d.read, b); len(d.read) > keptBatches {
-		d.read = d.read[1:]
-	}
-	return b, in, nil
 }
 
 // locators gives out the numbers of spans in order.

@@ -75,7 +75,7 @@ func TestRepeatsAndThereFollowTheLadleFile(t *testing.T) {
 	const script = "CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT UNIQUE, name TEXT); INSERT INTO berth (code, name) VALUES ('B0', 'old'), ('B1', 'old')"
 	for seed := range uint64(8) {
 		for _, repeats := range []string{"refuse", "first", "last"} {
-			for _, there := range []string{"keep", "refuse"} {
+			for _, there := range []string{"keep", "refuse", "update"} {
 				t.Run(fmt.Sprintf("seed %d, repeats: %s, already_there: %s", seed, repeats, there), func(t *testing.T) {
 					r := rand.New(rand.NewPCG(seed, 9))
 					var file strings.Builder
@@ -92,7 +92,7 @@ func TestRepeatsAndThereFollowTheLadleFile(t *testing.T) {
 					report, err := s.load(load.Options{ResidentKeys: int64(seed % 2 * 4)})
 					require.NoError(t, err)
 					assert.Equal(t, want, numbers(report.Steps[0].Tally))
-					assert.Equal(t, rows, s.rows("SELECT code, name FROM berth WHERE id > 2 ORDER BY code"))
+					assert.Equal(t, rows, s.rows("SELECT code, name FROM berth WHERE id > 2 OR name <> 'old' ORDER BY code || '|'"))
 				})
 			}
 		}
@@ -109,10 +109,14 @@ func plainPolicy(names map[string][]string, repeats, there string) (tally [4]int
 		case clash && repeats == "refuse", old && there == "refuse":
 			tally[3] += n
 			continue
-		case old:
+		case old && there == "keep":
 			tally[1]++
 		default:
-			tally[0]++
+			if old {
+				tally[1]++
+			} else {
+				tally[0]++
+			}
 			name := all[0]
 			if repeats == "last" {
 				name = all[n-1]

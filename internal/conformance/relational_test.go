@@ -179,6 +179,18 @@ func TestRelations(t *testing.T) {
 			query:    "SELECT count(*) FROM pilot", rows: []string{"1"},
 		},
 		{
+			name: "a table without a key points at itself by old ids, and so does another at it", status: 4,
+			script: "CREATE TABLE pilot (id ID, name VARCHAR(12), mentor_id INTEGER REFERENCES pilot (id)); CREATE TABLE trip (id ID, pilot_id INTEGER NOT NULL REFERENCES pilot (id), day DATE NOT NULL);",
+			tables: "trip: {from: trips, key: none, columns: {pilot_id: {find: {table: pilot, by_old_id: {No: P}}}, day: D}}\n" +
+				"  pilot: {from: in, key: none, columns: {name: N, mentor_id: {find: {table: pilot, by_old_id: {No: M}}}}}\nset_aside_limit: any",
+			files:    map[string]string{"in": "No,N,M\n9,Ann,7\n7,Bob,\n3,Ann,9\n4,Eve,5\n2,Fay,4\n", "trips": "P,D\n3,2026-01-01\n9,2026-01-02\n4,2026-01-03\n"},
+			accounts: []string{"pilot: 5, 3 added, 2 aside", "trip: 3, 2 added, 1 aside", "pilot.mentor_id: 5, 2 updated, 1 unchanged, 2 aside"},
+			asides: []string{`in.csv:5: M "5" is not in No of the lines that fill pilot`, `in.csv:6: M "4" would be in No of the lines that fill pilot, but in.csv:5 is set aside`,
+				`trips.csv:4: P "4" would be in No of the lines that fill pilot, but in.csv:5 is set aside`},
+			query: "SELECT p.name, m.name, n.name, day FROM pilot p JOIN pilot m ON m.id = p.mentor_id LEFT JOIN pilot n ON n.id = m.mentor_id LEFT JOIN trip ON pilot_id = p.id ORDER BY day",
+			rows:  []string{"Ann|Ann|Bob|2026-01-01", "Ann|Bob|NULL|2026-01-02"},
+		},
+		{
 			name: "a table that points at itself is updated", script: pilots,
 			tables:   "pilot: {from: in, key: licence, already_there: update, columns: {licence: L, name: N, mentor_id: {from: M, find: pilot.licence}}}\n",
 			files:    map[string]string{"in": "L,N,M\nP1,Anna,P2\nP2,Bob,\n"},

@@ -40,7 +40,7 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 	var back value.Batch
 	err = w.Sent(func(sent *value.Batch) error {
 		keys := &value.Batch{Columns: sent.Columns[:len(w.By)]}
-		if err := tx.ReadBack(ctx, w.Table, w.By, keys, r.names, &back); err != nil {
+		if err := r.read(ctx, keys, &back); err != nil {
 			return err
 		}
 		r.compare(sent, &back)
@@ -51,6 +51,41 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 	}
 	relations, err = r.relations(ctx)
 	return r.result(), relations, err
+}
+
+// read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read as
+// a part of the index, and put in order here.
+func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
+	if len(r.By) < 2 || keys.Columns[0].Kind != value.Int || keys.Len() == 0 {
+		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
+	}
+	numbers := keys.Columns[0].Nums
+	least, most := slices.Min(numbers), slices.Max(numbers)
+	if most-least >= sparse*int64(len(numbers)) || !r.Table.Indexed(r.By[:1]) {
+		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
+	}
+	var read value.Batch
+	if err := r.tx.Between(ctx, r.Table, r.By[0], least, most, r.names, engine.Collect(&read, r.Table, r.names)); err != nil {
+		return err
+	}
+	places := map[string]int{}
+	have, err := identities(ctx, r.tx, r.Table, r.By, &value.Batch{Columns: read.Columns[:len(r.By)]})
+	if err != nil {
+		return err
+	}
+	for i, id := range have {
+		places[string(id)] = i
+	}
+	wanted, err := identities(ctx, r.tx, r.Table, r.By, keys)
+	*back = *value.NewBatch(engine.Types(r.Table, r.names))
+	for _, id := range wanted {
+		if at, there := places[string(id)]; there {
+			for c := range back.Columns {
+				back.Columns[c].AppendFrom(&read.Columns[c], at)
+			}
+		}
+	}
+	return err
 }
 
 // compare holds the rows that came back, in the order of those sent, against these.
@@ -218,13 +253,22 @@ func (p *pointer) look(ctx context.Context) error {
 		return nil
 	}
 	by := p.relation.ParentColumns
-	err := p.tx.Probe(ctx, p.parent, by, p.values, by, func(b *value.Batch) error {
+	there := func(b *value.Batch) error {
 		ids, err := identities(ctx, p.tx, p.parent, by, b)
 		for _, id := range ids {
 			delete(p.wanted, string(id))
 		}
 		return err
-	})
+	}
+	err := error(nil)
+	if dense := p.dense(); dense != nil {
+		var back value.Batch
+		if err = p.tx.ReadBack(ctx, p.parent, by, dense, by, &back); err == nil {
+			err = there(&back)
+		}
+	} else {
+		err = p.tx.Probe(ctx, p.parent, by, p.values, by, there)
+	}
 	if err != nil {
 		return err
 	}
@@ -233,6 +277,27 @@ func (p *pointer) look(ctx context.Context) error {
 	clear(p.wanted)
 	p.values.Reset()
 	return nil
+}
+
+// sparse is how many times more locators than values a run may have in which they are looked for.
+const sparse = 4
+
+// dense gives the run of locators in which the values lie, when they are locators and lie so close together that reading
+// the run is less work than looking each of them up; else nil.
+func (p *pointer) dense() *value.Batch {
+	if by := p.relation.ParentColumns; len(by) != 1 || by[0] != p.parent.Locator || p.values.Len() == 0 {
+		return nil
+	}
+	numbers := p.values.Columns[0].Nums
+	least, most := slices.Min(numbers), slices.Max(numbers)
+	if most-least >= sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States, func(s value.State) bool { return s != value.Given }) {
+		return nil
+	}
+	run := value.NewBatch(p.types)
+	for n := least; n <= most; n++ {
+		run.Columns[0].AppendNum(n)
+	}
+	return run
 }
 
 func (p *pointer) tell(ctx context.Context) {

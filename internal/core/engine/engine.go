@@ -66,6 +66,9 @@ type Reader interface {
 	// wrote; what it says that is no expression on t is an error.
 	Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error
 
+	// Between is Scan for the rows whose whole number in column, the first of an index, lies from least to most.
+	Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error
+
 	// Probe is Scan for the rows whose columns by, an index of the table, equal one of the rows of keys. Keys that
 	// hold value.Null, value.Bad or value.New find nothing.
 	Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,

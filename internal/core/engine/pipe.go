@@ -60,6 +60,38 @@ func (p *Pipe) Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]S
 	return p.Reader.Reserve(ctx, t, n, past)
 }
 
+// Scan is that of the Reader once nothing is under way.
+func (p *Pipe) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
+	if err := p.Settle(); err != nil {
+		return err
+	}
+	return p.Reader.Scan(ctx, t, columns, sink)
+}
+
+// Among is that of the Reader once nothing is under way.
+func (p *Pipe) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
+	if err := p.Settle(); err != nil {
+		return err
+	}
+	return p.Reader.Among(ctx, t, condition, columns, sink)
+}
+
+// Between is that of the Reader once nothing is under way.
+func (p *Pipe) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
+	if err := p.Settle(); err != nil {
+		return err
+	}
+	return p.Reader.Between(ctx, t, column, least, most, columns, sink)
+}
+
+// Probe is that of the Reader once nothing is under way.
+func (p *Pipe) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string, sink func(*value.Batch) error) error {
+	if err := p.Settle(); err != nil {
+		return err
+	}
+	return p.Reader.Probe(ctx, t, by, keys, columns, sink)
+}
+
 // Types lists the types of columns of t; a name that is none of its columns, as that of a hidden row number, is a whole
 // number.
 func Types(t *schema.Table, columns []string) []value.Type {

@@ -267,9 +267,7 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
-	place := quote(table.Locator)
-	return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
-		quoted(columns), quote(table.Name), place, first, last, place))
+	return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
 }
 
 // Commit ends the transaction and gives the locks back.

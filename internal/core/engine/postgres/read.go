@@ -54,6 +54,11 @@ func (d *Database) Among(ctx context.Context, t *schema.Table, condition string,
 	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), d.table(t), condition), nil)
 }
 
+// Between reads a part of an index.
+func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s", quoted(columns), d.table(t), quote(column), least, most, quote(column)), nil)
+}
+
 // stream gives the rows of a query, whose columns are those of t, to sink. Values come in text form.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string, arguments [][]byte) error {

@@ -213,9 +213,7 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
-	place := quote(table.Locator)
-	return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
-		quoted(columns), t.db.table(table), place, first, last, place), nil)
+	return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
 }
 
 // Commit ends the transaction.

@@ -56,6 +56,11 @@ func (d *Database) Among(ctx context.Context, t *schema.Table, condition string,
 	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name), condition))
 }
 
+// Between reads a part of an index.
+func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
+	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s", quoted(columns), quote(t.Name), quote(column), least, most, quote(column)))
+}
+
 // query gives the rows of a query, whose columns are those of t, to sink.
 func (d *Database) query(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
 	s, err := d.prepare(query)

@@ -93,14 +93,5 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 	if !run {
 		return t.Probe(ctx, table, by, keys, columns, take)
 	}
-	place := quote(table.Locator)
-	s, err := t.prepare(fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN ? AND ? ORDER BY %s", quoted(columns),
-		quote(table.Name), place, place))
-	if err != nil {
-		return err
-	}
-	defer s.Finalize()
-	s.BindInt64(1, first)
-	s.BindInt64(2, last)
-	return t.drain(ctx, s, table, columns, take)
+	return t.Between(ctx, table, table.Locator, first, last, columns, take)
 }

@@ -117,7 +117,7 @@ func TestLoad(t *testing.T) {
 			ladle: vesselBlock + callBlock + "set_aside_limit: any\n", status: 4,
 			file:  "Reg,Name,GT,Flag,Arrived,Dues,Paid\nB1,Skua,0,Norway,2026-02-01 05:00,1,1\nB2,Tern,5,Norway,2026-02-01 06:00,2.50,true\n",
 			tally: "vessel: 2 = 1 added, 0 kept, 0 repeated, 1 aside\nport_call: 2 = 1 added, 0 kept, 0 repeated, 1 aside",
-			asides: []string{`in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero; ` +
+			asides: []string{`in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero; gt is 0.0; ` +
 				`Reg "B1" would be in vessel.reg_no, but in.csv:2 is set aside`},
 			query: "SELECT v.reg_no, arrived, dues, paid FROM port_call c JOIN vessel v ON v.id = c.vessel_id ORDER BY c.id",
 			rows:  []string{"A1|2026-01-01 10:00:00|NULL|NULL", "B2|2026-02-01 06:00:00|2.5|1"},

@@ -88,7 +88,7 @@ func TestRelations(t *testing.T) {
 			tables:   "vessel: {from: in, key: reg, already_there: update, not_there: refuse, columns: {reg: R, gt: G, name: N}}\nset_aside_limit: any",
 			files:    map[string]string{"in": "R,N,G\nA1,Heron,-5\nA9,Rail,5\nA2,Skua,7\n"},
 			accounts: []string{"vessel: 3, 1 updated, 2 aside"},
-			asides:   []string{"in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero", "in.csv:3: no row with this key (reg) is in vessel"},
+			asides:   []string{"in.csv:2: the database does not take the row: CHECK constraint failed: gt_above_zero; gt is -5.0", "in.csv:3: no row with this key (reg) is in vessel"},
 			query:    vessels, rows: []string{"A1|Heron|1|100.5|NO", "A2|Skua|2|7|NULL", "A3|Tern|NULL|NULL|DK"},
 		},
 		{

@@ -395,7 +395,10 @@ func (s *judged) stand(v *view, columns []*value.Column, rejected *rejections) (
 			}
 		}
 	}
-	problems = append(problems, rejected.in(v)...)
+	for _, p := range rejected.in(v) {
+		p.why += s.mentioned(p.why, columns, p.row)
+		problems = append(problems, p)
+	}
 	problems = slices.DeleteFunc(problems, func(p rowProblem) bool { return standing[p.row] == out })
 	slices.SortStableFunc(problems, func(a, b rowProblem) int { return a.row - b.row })
 	for _, p := range problems {

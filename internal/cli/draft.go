@@ -116,7 +116,10 @@ func mayWriteDraft(ctx context.Context, out string) error {
 
 // besideDraft is a path as the ladle file at out says it: relative to that.
 func besideDraft(out, path string) string {
-	if path == "-" || filepath.IsAbs(path) {
+	switch {
+	case path == source.StandardInput:
+		return "-"
+	case filepath.IsAbs(path):
 		return path
 	}
 	from, err := filepath.Abs(filepath.Dir(out))

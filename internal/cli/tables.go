@@ -89,10 +89,11 @@ func showOutline(s *term.Screen, o *schema.Outline) {
 			t.Rows = append(t.Rows, []string{fmt.Sprint(level + 1), b.Name, size(b), known(b), strings.Join(parents(b), ", "), strings.Join(b.Required, ", "), strings.Join(b.Fills, ", ")})
 		}
 	}
-	s.Line("%s: %s, in the order in which they must be loaded", o.Database, plural(int64(count), "table"))
 	if count == 0 {
+		s.Line("%s holds no tables; ladle fills tables that are there, and makes none", o.Database)
 		return
 	}
+	s.Line("%s: %s, in the order in which they must be loaded", o.Database, plural(int64(count), "table"))
 	s.Line("")
 	s.Table(t)
 	s.Note("known by: the unique keys, any of which tells a row; must be given: nothing else fills these columns; fills itself: ids that are counted, columns that are computed, and those with a default")

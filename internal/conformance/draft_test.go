@@ -2,11 +2,15 @@ package conformance
 
 import (
 	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"ladle/demo"
 )
@@ -192,5 +196,48 @@ func TestDraftsOfOddNames(t *testing.T) {
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
 		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|NULL"}, w.query(quotedFor(on, `SELECT Q[it's: "x" #1]Q, Q[{n}, m]Q, Q[- none]Q FROM Q[odd: table #1]Q ORDER BY 2 DESC`))[:3])
+	})
+}
+
+// TestDraftsOfOtherForms: sheets of a workbook, standard input, and files of one name.
+func TestDraftsOfOtherForms(t *testing.T) {
+	const script = `CREATE TABLE quay (id ID, name VARCHAR(20) NOT NULL UNIQUE); CREATE TABLE berth (id ID, code VARCHAR(8) NOT NULL UNIQUE, quay_id INTEGER NOT NULL REFERENCES quay (id), depth_m DECIMAL(4,1), lit BOOLEAN);`
+	t.Run("sheets that belong together", func(t *testing.T) {
+		w := newWorld(t, sqliteFile{}, script)
+		f := excelize.NewFile()
+		for sheet, rows := range map[string][][]any{"Quays": {{"Name"}, {"North"}, {"Salt"}}, "Berths 2026": {{"Code", "Quay", "Depth", "Lit"}, {"N1", "North", 9.5, true}, {"S1", "Salt", 6, false}}} {
+			_, err := f.NewSheet(sheet)
+			require.NoError(t, err)
+			for i, r := range rows {
+				require.NoError(t, f.SetSheetRow(sheet, fmt.Sprint("A", i+1), &r))
+			}
+		}
+		require.NoError(t, f.DeleteSheet("Sheet1"))
+		require.NoError(t, f.SaveAs(w.path("port.xlsx")))
+		d := w.draft("port.xlsx")
+		assert.Empty(t, d.Errors, d.Text)
+		assert.Contains(t, d.Text, "sheet: Quays")
+		doc, out := w.load("load")
+		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
+		assert.Equal(t, []string{"N1|North|9.5|1", "S1|Salt|6|0"}, w.query("SELECT code, q.name, depth_m, lit FROM berth b JOIN quay q ON q.id = quay_id ORDER BY 1"))
+	})
+	t.Run("standard input", func(t *testing.T) {
+		w := newWorld(t, sqliteFile{}, script)
+		c := exec.Command(program, "draft", "-", "--db", w.path("db"))
+		c.Stdin = strings.NewReader("Name\nNorth\nSalt\n")
+		out, err := c.Output()
+		require.NoError(t, err)
+		assert.Contains(t, string(out), "  input:\n    file: '-'\n")
+		assert.Contains(t, string(out), "  quay:\n    from: input\n")
+	})
+	t.Run("files of one name, one without names of columns", func(t *testing.T) {
+		w := newWorld(t, sqliteFile{}, script)
+		require.NoError(t, os.Mkdir(w.path("old"), 0o755))
+		w.write("quays.csv", "Name,Opened\nNorth,2019-01-01\nSalt,2020-05-01\n")
+		w.write("old/quays.csv", "North;7\nSalt;8\nEast;9\n")
+		d := w.draft("quays.csv", "old/quays.csv")
+		for _, says := range []string{"  quays:\n    file: quays.csv\n", "  quays-2:\n    file: old/quays.csv\n", "header: none", "name: Name"} {
+			assert.Contains(t, d.Text, says)
+		}
 	})
 }

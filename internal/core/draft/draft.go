@@ -69,6 +69,9 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader)
 func prepare(f File, before []*file) *file {
 	base := filepath.Base(f.Path)
 	stem, _, _ := strings.Cut(base, ".")
+	if f.Path == "-" {
+		stem = "input"
+	}
 	name := strings.Join(schema.Words(stem), "-")
 	if f.Survey.Read.Sheet != "" && len(f.Survey.Read.Sheets) > 1 {
 		name = strings.Join(append(schema.Words(stem), schema.Words(f.Survey.Read.Sheet)...), "-")

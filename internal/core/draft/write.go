@@ -91,7 +91,7 @@ func (w *writer) input(f *file) {
 		w.line("    sheet: %s", scalar(m.Sheet))
 	}
 	if h := m.Header; h.Is != "" {
-		w.said("    header: "+scalar(h.Is), pick(h.Sure < 0.9, "it isn't sure that the names of the columns stand here", ""), h.Sure < 0.9, f.input)
+		w.said("    header: "+h.Is, pick(h.Sure < 0.9, "it isn't sure that the names of the columns stand here", ""), h.Sure < 0.9, f.input)
 	}
 	if e := m.Encoding; e.Is != "" && e.Is != "ASCII" && !strings.HasPrefix(e.Is, "UTF-") {
 		w.said("    encoding: "+scalar(e.Is), pick(e.Sure < 0.9, "a guess; look at letters with accents", ""), e.Sure < 0.9, f.input)

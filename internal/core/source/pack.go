@@ -39,11 +39,14 @@ func (f *file) release() error {
 	return f.disk.Close()
 }
 
+// StandardInput is the path of standard input, as people read it; they write it as -.
+const StandardInput = "standard input"
+
 // openFile opens the file at path; standard input for -.
 func openFile(path string) (*file, error) {
 	disk, err := os.Open(path)
 	if path == "-" {
-		path = "standard input"
+		path = StandardInput
 		disk, err = keep(os.Stdin)
 	}
 	if err != nil {

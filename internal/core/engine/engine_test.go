@@ -3,6 +3,7 @@ package engine
 import (
 	"context"
 	"errors"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -71,3 +72,67 @@ func TestRun(t *testing.T) {
 		}
 	}
 }
+
+// TestCarefulFindsAllRowsThatAreNotTaken, whether the server names them or not, and takes each other one once.
+func TestCarefulFindsAllRowsThatAreNotTaken(t *testing.T) {
+	broken := errors.New("the connection is gone")
+	for _, names := range []bool{true, false} {
+		for _, bad := range [][]int{nil, {0}, {9}, {0, 1, 2}, {4, 5}, {0, 1, 2, 3, 4, 5, 6, 7, 8, 9}} {
+			taken := map[int]int{}
+			var waiting []int
+			c := Careful{
+				Exec: func(statement string) error {
+					switch statement {
+					case "RELEASE SAVEPOINT ladle_batch":
+						for _, row := range waiting {
+							taken[row]++
+						}
+						waiting = nil
+					case "ROLLBACK TO SAVEPOINT ladle_batch":
+						waiting = nil
+					}
+					return nil
+				},
+				Send: func(start, end int) error {
+					for row := start; row < end; row++ {
+						if slices.Contains(bad, row) {
+							return refusedRow(row - start)
+						}
+						waiting = append(waiting, row)
+					}
+					return nil
+				},
+				Refusal: func(err error) (int, string, bool) {
+					var row refusedRow
+					if !errors.As(err, &row) {
+						return 0, "", false
+					}
+					if !names {
+						return -1, "no", true
+					}
+					return int(row), "no", true
+				},
+			}
+			rejected, err := c.Rows(10)
+			assert.NoError(t, err)
+			var rows []int
+			for _, r := range rejected {
+				rows = append(rows, r.Row)
+				assert.Equal(t, "no", r.Why)
+			}
+			assert.Equal(t, bad, rows)
+			assert.Len(t, taken, 10-len(bad))
+			for row, n := range taken {
+				assert.Equal(t, 1, n, row)
+			}
+			c.Send = func(int, int) error { return broken }
+			_, err = c.Rows(3)
+			assert.ErrorIs(t, err, broken)
+		}
+	}
+}
+
+// refusedRow is the error of a server that does not take a row.
+type refusedRow int
+
+func (refusedRow) Error() string { return "no" }

@@ -200,46 +200,12 @@ func rejects(err error) bool {
 	return errors.Is(err, errWarned) || errors.As(err, &said) && rowErrors[said.Number]
 }
 
-// careful sends rows in savepoints and finds those that the server does not take.
-type careful struct {
-	*Database
-	send     func(start, end int) error
-	rejected []engine.Rejection
-}
-
+// carefully finds all rows that the server does not take, by halves: it names none.
 func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := &careful{Database: t.db, send: send}
-	err := c.rows(ctx, 0, rows)
-	return c.rejected, err
-}
-
-// rows sends the rows from start to end, or, where the server does not take them all, each half.
-func (c *careful) rows(ctx context.Context, start, end int) error {
-	if start == end {
-		return nil
-	}
-	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
-		return err
-	}
-	failed := c.send(start, end)
-	if failed == nil {
-		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
-	}
-	if !rejects(failed) {
-		return c.explain(failed)
-	}
-	if err := c.exec(ctx, "ROLLBACK TO SAVEPOINT ladle_batch"); err != nil {
-		return err
-	}
-	if end-start == 1 {
-		c.rejected = append(c.rejected, engine.Rejection{Row: start, Why: reason(failed)})
-		return nil
-	}
-	middle := (start + end) / 2
-	if err := c.rows(ctx, start, middle); err != nil {
-		return err
-	}
-	return c.rows(ctx, middle, end)
+	c := engine.Careful{Send: send, Exec: func(statement string) error { return t.db.exec(ctx, statement) },
+		Refusal: func(err error) (int, string, bool) { return -1, reason(err), rejects(err) }}
+	rejected, err := c.Rows(rows)
+	return rejected, t.db.explain(err)
 }
 
 var checkName = regexp.MustCompile("(?i)CONSTRAINT [`']([^`']+)[`'] (?:failed|is violated)")

@@ -128,57 +128,11 @@ func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
 	return b
 }
 
-// careful sends rows in savepoints and finds those that the server does not take.
-type careful struct {
-	*Database
-	send     func(start, end int) error
-	rejected []engine.Rejection
-}
-
+// carefully finds all rows that the server does not take.
 func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := &careful{Database: t.db, send: send}
-	err := c.rows(ctx, 0, rows)
-	return c.rejected, err
-}
-
-// rows sends the rows from start to end. Where the server names the line that it does not take, the rows before it
-// and behind it are sent; where it doesn't, each half.
-func (c *careful) rows(ctx context.Context, start, end int) error {
-	if start == end {
-		return nil
-	}
-	if err := c.exec(ctx, "SAVEPOINT ladle_batch"); err != nil {
-		return err
-	}
-	failed := c.send(start, end)
-	if failed == nil {
-		return c.exec(ctx, "RELEASE SAVEPOINT ladle_batch")
-	}
-	if !rejects(failed) {
-		return explain(c.name, failed)
-	}
-	if err := c.exec(ctx, "ROLLBACK TO SAVEPOINT ladle_batch; RELEASE SAVEPOINT ladle_batch"); err != nil {
-		return err
-	}
-	var said *pgconn.PgError
-	errors.As(failed, &said)
-	bad, named := lineOf(said)
-	switch {
-	case end-start == 1:
-		c.reject(start, said)
-		return nil
-	case named && start+bad < end:
-		if err := c.rows(ctx, start, start+bad); err != nil {
-			return err
-		}
-		c.reject(start+bad, said)
-		return c.rows(ctx, start+bad+1, end)
-	}
-	middle := (start + end) / 2
-	if err := c.rows(ctx, start, middle); err != nil {
-		return err
-	}
-	return c.rows(ctx, middle, end)
+	c := engine.Careful{Send: send, Refusal: refusal, Exec: func(statement string) error { return t.db.exec(ctx, statement) }}
+	rejected, err := c.Rows(rows)
+	return rejected, explain(t.db.name, err)
 }
 
 var copyLine = regexp.MustCompile(`COPY .*, line (\d+)`)
@@ -194,12 +148,21 @@ func lineOf(said *pgconn.PgError) (int, bool) {
 	return n - 1, err == nil && n > 0
 }
 
-func (c *careful) reject(row int, said *pgconn.PgError) {
-	why := said.Message
+// refusal is what an error says of a row.
+func refusal(err error) (row int, why string, refused bool) {
+	var said *pgconn.PgError
+	if !rejects(err) || !errors.As(err, &said) {
+		return 0, "", false
+	}
+	row = -1
+	if line, named := lineOf(said); named {
+		row = line
+	}
+	why = said.Message
 	if said.ConstraintName != "" && said.Code == "23514" {
 		why = "CHECK constraint failed: " + said.ConstraintName
 	}
-	c.rejected = append(c.rejected, engine.Rejection{Row: row, Why: why})
+	return row, why, true
 }
 
 // ReadBack reads a run of locators in one go, and looks up other keys.

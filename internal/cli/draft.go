@@ -76,7 +76,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		return err
 	}
 	if out != "" {
-		if err := os.WriteFile(out, []byte(d.Text), 0o644); err != nil {
+		if err := placeDraft(out, d.Text); err != nil {
 			return fault.Because(fault.Failed, err, fault.Problem{File: out, What: "the ladle file can't be written: " + err.Error(), Do: "check the rights of its folder"})
 		}
 	}
@@ -90,6 +90,20 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		showDraft(term.NewScreen(os.Stdout), d, out, c.String("db"))
 	}
 	return nil
+}
+
+// placeDraft writes a ladle file, whole or not at all.
+func placeDraft(out, text string) error {
+	f, err := os.CreateTemp(filepath.Dir(out), ".ladle-draft-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name()) // when it has not got its name
+	_, err = f.WriteString(text)
+	if err := errors.Join(err, f.Sync(), f.Chmod(0o644), f.Close()); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), out)
 }
 
 // mayWriteDraft asks before a file that is there is replaced.

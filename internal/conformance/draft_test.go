@@ -121,6 +121,14 @@ func TestDraftSaysWhatItDoesNotKnow(t *testing.T) {
 		assert.NotZero(t, r.status)
 		assert.Contains(t, r.stderr, says)
 	}
+	nowhere := w.run("draft", "stays.csv", "--db", w.db, "-o", "none/x.ladle.yaml")
+	assert.Equal(t, 3, nowhere.status)
+	assert.Contains(t, nowhere.stderr, "none/x.ladle.yaml: the ladle file can't be written")
+	entries, err := os.ReadDir(w.dir)
+	require.NoError(t, err)
+	for _, e := range entries {
+		assert.NotContains(t, e.Name(), ".ladle-draft", "nothing is left behind")
+	}
 	shown := w.run("draft", "stays.csv", "--db", w.db)
 	assert.Zero(t, shown.status)
 	assert.Contains(t, shown.stdout, "ladle: 1")

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/load"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/term"
@@ -75,5 +76,29 @@ func TestASurveyFitsTheScreen(t *testing.T) {
 			}
 			assert.Contains(t, out.String(), "Column with a lo")
 		}
+	}
+}
+
+// TestNamesThatLookAlikeAreAskedAboutOneByOne, but not for ever.
+func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
+	for _, rest := range []bool{true, false} {
+		var questions []string
+		ask := askSimilar(func(_ context.Context, question string) (bool, error) {
+			questions = append(questions, question)
+			return len(questions)%2 == 0 || len(questions) > mostSimilar && rest, nil
+		})
+		for i := range 40 {
+			yes, err := ask(context.Background(), load.Similar{Table: "agent", Name: fmt.Sprintf("Tern\x1b %d", i), Like: "Terns", New: i == 3})
+			require.NoError(t, err)
+			want := i%2 == 1
+			if i >= mostSimilar {
+				want = rest
+			}
+			assert.Equal(t, want, yes, i)
+		}
+		assert.Len(t, questions, mostSimilar+1)
+		assert.Equal(t, `"Tern\x1b 0" would be a new name in agent, and looks like "Terns", which is there. Add it?`, questions[0])
+		assert.Contains(t, questions[3], "which is new too")
+		assert.Contains(t, questions[mostSimilar], "There are more such names")
 	}
 }

@@ -43,7 +43,7 @@ func loadCommand(asJSON *bool) *cli.Command {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
 						"give --yes to load without being asked, or see first what would be done with: ladle try")
 				}
-				o.Ask, o.AskSimilar = ask, askSimilar
+				o.Ask, o.AskSimilar = ask, askSimilar(term.Ask)
 			}
 			return runLoad(ctx, c, o)
 		},
@@ -90,13 +90,30 @@ func ask(ctx context.Context, r *load.Report) (bool, error) {
 	return term.Ask(ctx, "\nLoad this?")
 }
 
-// askSimilar asks whether a name that looks like another one is added.
-func askSimilar(ctx context.Context, p load.Similar) (bool, error) {
-	which := "is there"
-	if p.New {
-		which = "is new too"
+// mostSimilar is the number of names that are asked about one by one.
+const mostSimilar = 10
+
+// askSimilar asks whether names that look like others are added: one by one, and when there are many, once for all others.
+func askSimilar(answer func(ctx context.Context, question string) (bool, error)) func(context.Context, load.Similar) (bool, error) {
+	asked, others := 0, false
+	return func(ctx context.Context, p load.Similar) (yes bool, err error) {
+		which := "is there"
+		if p.New {
+			which = "is new too"
+		}
+		if asked++; asked > mostSimilar+1 {
+			return others, nil
+		}
+		question := fmt.Sprintf("%q would be a new name in %s, and looks like %q, which %s. Add it?", p.Name, p.Table, p.Like, which)
+		if asked > mostSimilar {
+			question = fmt.Sprintf("There are more such names, the next is %q. Add all of them?", p.Name)
+		}
+		yes, err = answer(ctx, term.Safe(question))
+		if asked > mostSimilar {
+			others = yes
+		}
+		return yes, err
 	}
-	return term.Ask(ctx, term.Safe(fmt.Sprintf("%q would be a new name in %s, and looks like %q, which %s. Add it?", p.Name, p.Table, p.Like, which)))
 }
 
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {

@@ -12,6 +12,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/core/value"
 )
@@ -84,13 +85,14 @@ func prepare(f File, before []*file) *file {
 	}
 	made := &file{File: f, input: name}
 	for i, c := range f.Survey.Columns {
-		texts, _ := f.Survey.Different(i)
-		twin := slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool { return o != c && plain(o.Name) == plain(c.Name) })
-		ref := c.Name
-		if twin {
-			ref = fmt.Sprintf("column %d", i+1)
+		from := &column{Column: c, ref: c.Name, texts: f.Survey.Different(i)}
+		if slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool { return o != c && source.Plain(o.Name) == source.Plain(c.Name) }) {
+			from.ref = fmt.Sprintf("column %d", i+1)
 		}
-		made.columns = append(made.columns, &column{Column: c, ref: ref, texts: texts})
+		for _, t := range from.texts {
+			from.plain = append(from.plain, source.Plain(t))
+		}
+		made.columns = append(made.columns, from)
 	}
 	return made
 }
@@ -100,7 +102,10 @@ func (m *matcher) expect(files []*file) {
 	var could []*block
 	for _, f := range files {
 		for _, t := range m.schema.Tables {
-			if b := m.fit(f, t); t.Odd == "" && len(b.missing) == 0 {
+			if t.Odd != "" {
+				continue
+			}
+			if b := m.fit(f, t); len(b.missing) == 0 {
 				could = append(could, b)
 			}
 		}
@@ -110,21 +115,16 @@ func (m *matcher) expect(files []*file) {
 
 // bring has tables hold the keys that blocks bring into them, and no other ones of files.
 func (m *matcher) bring(blocks []*block) {
-	clear(m.values.comes)
+	columns := map[place][]*column{}
 	for _, b := range blocks {
 		for _, x := range b.fed {
-			if x.column == nil || !b.table.UniqueOn([]string{x.of.Name}) {
-				continue
-			}
-			p := place{b.table, x.of.Name}
-			if m.values.comes[p] == nil {
-				m.values.comes[p] = known{}
-			}
-			for _, t := range x.column.texts {
-				m.values.comes[p][plain(t)] = t
+			if x.column != nil && b.table.UniqueOn([]string{x.of.Name}) {
+				p := place{b.table, x.of.Name}
+				columns[p] = append(columns[p], x.column)
 			}
 		}
 	}
+	m.values.bring(columns)
 }
 
 // best is the table that a file fits best, with those that it points at and that the file fills too; nil when it fits none.

@@ -29,6 +29,7 @@ type column struct {
 	*survey.Column
 	ref   string   // as the ladle file names it
 	texts []string // different cells, the first of them
+	plain []string // the same, in the form in which they are compared
 }
 
 // fed is a column of a table with what feeds it: a column of the file, or the find of a row of another table.
@@ -41,10 +42,9 @@ type fed struct {
 
 // find is how the row of another table is found.
 type find struct {
-	table   *schema.Table
-	by      []fed
-	named   bool     // that there is a relation is known from names alone
-	missing []string // of a find by one column: the values that the table doesn't have
+	table *schema.Table
+	by    []fed
+	named bool // that there is a relation is known from names alone
 }
 
 // uses tells whether a source reads a column of the file.
@@ -109,13 +109,13 @@ func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess 
 	}
 	g := byName(from.Name, t, c.Name)
 	if t.UniqueOn([]string{c.Name}) && c.Type.Kind == value.Text {
-		g = better(g, m.byValue(place{t, c.Name}, from, false))
+		g = better(g, m.byValue(question{place{t, c.Name}, from, false}))
 	}
 	return g
 }
 
-func (m *matcher) byValue(p place, from *column, files bool) guess {
-	g, err := m.values.byValue(p, from.texts, files)
+func (m *matcher) byValue(q question) guess {
+	g, err := m.values.byValue(q)
 	m.err = cmp.Or(m.err, err)
 	return g
 }
@@ -172,18 +172,17 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 		if len(words(from.Name)) == 1 && slices.Contains(general, words(from.Name)[0]) && asRelation(from.Name, t, c.Name).Score == 0 {
 			name = guess{} // every table has a name
 		}
-		values := m.byValue(place{parent, key.Name}, from, true)
-		n, missing, err := m.values.shared(place{parent, key.Name}, from.texts, true)
-		m.err = cmp.Or(m.err, err)
+		asked := question{place{parent, key.Name}, from, true}
+		values := m.byValue(asked)
 		g := better(name, values)
 		switch {
 		case name.Score > 0 && values.Score > 0:
 			g = guess{min(1, max(name.Score, values.Score)+0.05), name.Why + "; " + values.Why}
-		case values.Score == 0 && n == 0 && m.filled(place{parent, key.Name}):
+		case m.values.told[asked] == 0 && m.filled(asked.place):
 			g.Score *= 0.55 // the table has other values
 		}
 		if g.Score >= likely {
-			all = append(all, fed{guess: g, of: c, column: nil, find: &find{table: parent, missing: missing,
+			all = append(all, fed{guess: g, of: c, column: nil, find: &find{table: parent,
 				by: []fed{{guess: g, of: key, column: from}}}})
 		}
 	}
@@ -369,4 +368,20 @@ func (b *block) bestOf(c *column) (best float64) {
 		}
 	}
 	return best
+}
+
+// each visits all sources of a block, those inside of finds too.
+func (b *block) each(visit func(fed)) {
+	var inside func(fed)
+	inside = func(x fed) {
+		visit(x)
+		if x.find != nil {
+			for _, by := range x.find.by {
+				inside(by)
+			}
+		}
+	}
+	for _, x := range b.fed {
+		inside(x)
+	}
 }

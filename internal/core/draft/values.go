@@ -37,28 +37,76 @@ type catalogue struct {
 	there map[place]known // of whole columns
 	asked map[place]known // of large tables: what was asked for
 	comes map[place]known // from the files of the draft
+	told  map[question]int
+}
+
+// question is how many values of a column of a file a place has, or gets from a file where files count.
+type question struct {
+	place
+	from  *column
+	files bool
 }
 
 func newCatalogue(ctx context.Context, db engine.Reader) *catalogue {
-	return &catalogue{ctx: ctx, db: db, sizes: map[*schema.Table]int64{}, there: map[place]known{}, asked: map[place]known{}, comes: map[place]known{}}
+	return &catalogue{ctx: ctx, db: db, sizes: map[*schema.Table]int64{}, there: map[place]known{}, asked: map[place]known{}, comes: map[place]known{},
+		told: map[question]int{}}
 }
 
-// shared counts the texts of a file that a column of a table has, or gets from a file where files count.
-func (c *catalogue) shared(p place, texts []string, files bool) (n int, missing []string, err error) {
-	has, err := c.values(p, texts)
-	if err != nil {
-		return 0, nil, err
-	}
-	for _, t := range texts {
-		_, there := has[source.Plain(t)]
-		_, comes := c.comes[p][source.Plain(t)]
-		if there || files && comes {
-			n++
-		} else {
-			missing = append(missing, t)
+// bring forgets what files bring into tables, and takes what these columns of files bring.
+func (c *catalogue) bring(columns map[place][]*column) {
+	clear(c.comes)
+	for q := range c.told {
+		if q.files {
+			delete(c.told, q)
 		}
 	}
-	return n, missing, nil
+	for p, all := range columns {
+		c.comes[p] = known{}
+		for _, from := range all {
+			for i, t := range from.texts {
+				c.comes[p][from.plain[i]] = t
+			}
+		}
+	}
+}
+
+// fewTexts is the number of values of a column of a file, the first ones, by which it is matched.
+const fewTexts = 1000
+
+// shared counts the values that a place has, of those by which a column is matched.
+func (c *catalogue) shared(q question) (n int, err error) {
+	if n, known := c.told[q]; known {
+		return n, nil
+	}
+	few := min(len(q.from.texts), fewTexts)
+	has, err := c.values(q.place, q.from.texts[:few])
+	if err != nil {
+		return 0, err
+	}
+	for _, plain := range q.from.plain[:few] {
+		if c.has(q, has, plain) {
+			n++
+		}
+	}
+	c.told[q] = n
+	return n, nil
+}
+
+func (c *catalogue) has(q question, has known, plain string) bool {
+	_, there := has[plain]
+	_, comes := c.comes[q.place][plain]
+	return there || q.files && comes
+}
+
+// missing lists all values of a column that a place neither has nor gets.
+func (c *catalogue) missing(q question) (texts []string, err error) {
+	has, err := c.values(q.place, q.from.texts)
+	for i, plain := range q.from.plain {
+		if !c.has(q, has, plain) {
+			texts = append(texts, q.from.texts[i])
+		}
+	}
+	return texts, err
 }
 
 func (c *catalogue) values(p place, texts []string) (known, error) {
@@ -104,17 +152,22 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
 }
 
-// byValue tells how likely the texts of a file are keys of a column, by how many of them it has.
-func (c *catalogue) byValue(p place, texts []string, files bool) (guess, error) {
-	if len(texts) == 0 || p.table.Odd != "" || p.table.Column(p.column).Odd != "" {
+// byValue tells how likely the values of a column are keys of a place, by how many of them it has.
+func (c *catalogue) byValue(q question) (guess, error) {
+	few := min(len(q.from.texts), fewTexts)
+	if few == 0 || q.table.Odd != "" || q.table.Column(q.column).Odd != "" {
 		return guess{}, nil
 	}
-	n, _, err := c.shared(p, texts, files)
-	share := float64(n) / float64(len(texts))
+	n, err := c.shared(q)
+	share := float64(n) / float64(few)
 	if err != nil || n == 0 || share < 0.3 {
 		return guess{}, err
 	}
-	return guess{0.6 + 0.4*share, fmt.Sprintf("%d of %d different values are in %s.%s", n, len(texts), p.table.Name, p.column)}, nil
+	of := fmt.Sprintf("%d of %d", n, few)
+	if few < len(q.from.texts) {
+		of = fmt.Sprintf("%d of the first %d", n, few)
+	}
+	return guess{0.6 + 0.4*share, fmt.Sprintf("%s different values are in %s.%s", of, q.table.Name, q.column)}, nil
 }
 
 // respelt gives the texts of a file that a column of a table has in another spelling, one that the database holds to be

@@ -3,19 +3,11 @@ package draft
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
-	"unicode"
 
 	"ladle/internal/core/schema"
-	"ladle/internal/core/source"
-	"ladle/internal/core/survey"
-	"ladle/internal/core/value"
 )
-
-// plain is the form in which values are compared.
-func plain(text string) string { return source.Plain(text) }
 
 // writer writes the ladle file and collects what is said of it.
 type writer struct {
@@ -69,20 +61,6 @@ func (w *writer) doubt(indent, why, where string) {
 	w.made.Doubts = append(w.made.Doubts, where+": "+why)
 }
 
-func oneLine(text string) string {
-	return strings.Map(func(r rune) rune {
-		if hidden(r) {
-			return ' '
-		}
-		return r
-	}, text)
-}
-
-// hidden tells the characters that don't show, or end a line.
-func hidden(r rune) bool {
-	return unicode.IsControl(r) || unicode.Is(unicode.Cf, r) || unicode.Is(unicode.Zl, r) || unicode.Is(unicode.Zp, r)
-}
-
 func (w *writer) input(f *file) {
 	m := f.Survey.Read
 	w.line("  %s:", scalar(f.input))
@@ -114,169 +92,6 @@ func delimiter(is string) string {
 		return "tab"
 	}
 	return quoted(is)
-}
-
-// rules writes how the cells of used columns are written, where that is not plain.
-func (w *writer) rules(f *file) {
-	titled := false
-	for _, c := range f.columns {
-		parts, why, doubt := w.rule(f, c)
-		if parts == nil {
-			if doubt {
-				w.doubt("    ", c.Name+": "+why, f.input)
-			}
-			continue
-		}
-		if !titled {
-			w.line("    columns:")
-			titled = true
-		}
-		w.said(fmt.Sprintf("      %s: {%s}", scalar(c.ref), strings.Join(parts, ", ")), why, doubt, f.input+", "+c.Name)
-	}
-}
-
-// rule is what must be said of the cells of a column.
-func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt bool) {
-	var kind value.Kind
-	used := false
-	recode := map[string]string{}
-	for _, b := range w.blocks {
-		b.each(func(x fed) {
-			if b.file == f && x.column == c {
-				kind, used = x.of.Type.Kind, true
-			}
-			if b.file == f && x.single() == c {
-				w.respell(x, recode)
-			}
-		})
-	}
-	if !used {
-		return nil, "", false
-	}
-	var whys []string
-	if len(c.Words) > 0 {
-		var words []string
-		for _, word := range c.Words {
-			words = append(words, quoted(word.What))
-		}
-		parts = append(parts, "blank_is: ["+strings.Join(words, ", ")+"]")
-		whys = append(whys, fmt.Sprintf("%s blank", cells(count(c.Words))))
-	}
-	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) && kind == value.Text {
-		parts = append(parts, "clean: squeeze")
-		whys = append(whys, "there are blanks too many")
-	}
-	if said := recoded(recode); said != "" {
-		parts = append(parts, said)
-		whys = append(whys, "spelt so in the table")
-	}
-	switch kind {
-	case value.Int, value.Fixed, value.Decimal, value.Float:
-		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." && strings.Trim(c.Written, "0123456789-") != "" {
-			parts = append(parts, "number: "+quoted(c.Written))
-		}
-	case value.Date, value.DateTime, value.Time:
-		if c.Written != "" && !slices.Contains([]string{"yyyy-MM-dd", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss", "HH:mm", "HH:mm:ss"}, c.Written) {
-			parts = append(parts, "date: "+quoted(c.Written))
-		}
-	case value.Bool:
-		parts = append(parts, truth(c)...)
-	}
-	if c.Unclear != "" && kind != value.Text {
-		whys, doubt = append(whys, c.Unclear), true
-	}
-	if n := c.Misfits.Count; n > 0 && kind != value.Text {
-		whys, doubt = append(whys, fmt.Sprintf("%s no %s%s", cells(n), c.Type, firstPlace(c.Misfits))), true
-	}
-	return parts, strings.Join(whys, "; "), doubt
-}
-
-func cells(n int64) string {
-	if n == 1 {
-		return "1 cell is"
-	}
-	return fmt.Sprintf("%d cells are", n)
-}
-
-// respell adds the texts of a find that its table spells in another way.
-func (w *writer) respell(x fed, recode map[string]string) {
-	by := x.find.by[0]
-	texts, err := w.values.respelt(place{x.find.table, by.of.Name}, by.column.texts)
-	w.err = cmp.Or(w.err, err)
-	maps.Copy(recode, texts)
-}
-
-// mostRecoded is the number of texts up to which a draft recodes them.
-const mostRecoded = 20
-
-func recoded(texts map[string]string) string {
-	if len(texts) == 0 || len(texts) > mostRecoded {
-		return ""
-	}
-	var all []string
-	for _, t := range slices.Sorted(maps.Keys(texts)) {
-		all = append(all, inFlow(t)+": "+inFlow(texts[t]))
-	}
-	return "recode: {" + strings.Join(all, ", ") + "}"
-}
-
-func count(all []survey.Oddity) (n int64) {
-	for _, o := range all {
-		n += o.Count
-	}
-	return n
-}
-
-func firstLine(o survey.Oddity) string {
-	if len(o.Places) == 0 {
-		return ""
-	}
-	return fmt.Sprintf(", the first is line %d", o.Places[0].Line)
-}
-
-func firstPlace(o survey.Oddity) string {
-	if len(o.Places) == 0 {
-		return ""
-	}
-	return fmt.Sprintf(", the first in line %d: %q", o.Places[0].Line, o.Places[0].Says)
-}
-
-// truth says which words mean yes and no, where they are not those that are known anyway.
-func truth(c *column) []string {
-	var yes, no []string
-	for _, t := range c.texts {
-		switch strings.ToLower(strings.TrimSpace(t)) {
-		case "true", "false", "1", "0":
-		case "yes", "y", "x", "on":
-			yes = append(yes, quoted(t))
-		case "no", "n", "off":
-			no = append(no, quoted(t))
-		}
-	}
-	var parts []string
-	if yes != nil {
-		parts = append(parts, "yes_is: ["+strings.Join(yes, ", ")+"]")
-	}
-	if no != nil {
-		parts = append(parts, "no_is: ["+strings.Join(no, ", ")+"]")
-	}
-	return parts
-}
-
-// each visits all sources of a block, those inside of finds too.
-func (b *block) each(visit func(fed)) {
-	var inside func(fed)
-	inside = func(x fed) {
-		visit(x)
-		if x.find != nil {
-			for _, by := range x.find.by {
-				inside(by)
-			}
-		}
-	}
-	for _, x := range b.fed {
-		inside(x)
-	}
 }
 
 // blockName is the name of a block: its table's, unless an earlier one has that.
@@ -412,20 +227,25 @@ func join(a, b string) string {
 // is needed for a row, and no block fills the table.
 func (w *writer) newNames(x fed) (add, why string) {
 	t := x.find.table
-	if len(x.find.missing) == 0 || slices.ContainsFunc(w.blocks, func(b *block) bool { return b.table == t }) {
+	if slices.ContainsFunc(w.blocks, func(b *block) bool { return b.table == t }) {
+		return "", ""
+	}
+	asked := question{place{t, x.find.by[0].of.Name}, x.single(), true}
+	missing, err := w.values.missing(asked)
+	if w.err = cmp.Or(w.err, err); len(missing) == 0 {
 		return "", ""
 	}
 	var first []string
-	for _, m := range x.find.missing[:min(3, len(x.find.missing))] {
+	for _, m := range missing[:min(3, len(missing))] {
 		name := fmt.Sprintf("%q", m)
-		if like := w.values.like(place{t, x.find.by[0].of.Name}, m); like != "" {
+		if like := w.values.like(asked.place, m); like != "" {
 			name += fmt.Sprintf(" (there is %q)", like)
 		}
 		first = append(first, name)
 	}
 	what := fmt.Sprintf("not there: %s", strings.Join(first, ", "))
-	if len(x.find.missing) > len(first) {
-		what += fmt.Sprintf(" and %d more", len(x.find.missing)-len(first))
+	if len(missing) > len(first) {
+		what += fmt.Sprintf(" and %d more", len(missing)-len(first))
 	}
 	yields := t.Identity()
 	if yields != nil && len(t.Missing([]string{x.find.by[0].of.Name})) == 0 && lookup(t) {
@@ -458,46 +278,4 @@ func (w *writer) unused(f *file) {
 	case names != nil:
 		w.line("  # left out of %s: %s", oneLine(f.input), oneLine(strings.Join(names, ", ")))
 	}
-}
-
-// scalar writes a text of a ladle file, in quotes where it needs them.
-func scalar(text string) string {
-	special := text == "" || strings.TrimSpace(text) != text || strings.ContainsAny(text, "\n\t\"'`") || strings.Contains(text, ": ") || strings.Contains(text, " #") ||
-		strings.HasSuffix(text, ":") || strings.ContainsAny(text[:1], "-?:,[]{}#&*!|>%@=~<") || slices.Contains([]string{"null", "Null", "NULL", "none"}, text)
-	if special || strings.ContainsFunc(text, hidden) {
-		return quoted(text)
-	}
-	return text
-}
-
-// inFlow writes a text inside of brackets or braces.
-func inFlow(text string) string {
-	if strings.ContainsAny(text, ",[]{}:#") {
-		return quoted(text)
-	}
-	return scalar(text)
-}
-
-// quoted writes a text in single quotes, or, where it has characters that don't show, in double ones (yaml.org/spec/1.2.2,
-// §7.3).
-func quoted(text string) string {
-	if !strings.ContainsFunc(text, hidden) {
-		return "'" + strings.ReplaceAll(text, "'", "''") + "'"
-	}
-	var b strings.Builder
-	b.WriteByte('"')
-	for _, r := range text {
-		switch {
-		case r == '"' || r == '\\':
-			b.WriteByte('\\')
-			b.WriteRune(r)
-		case hidden(r) && r > 0xffff:
-			fmt.Fprintf(&b, "\\U%08x", r)
-		case hidden(r):
-			fmt.Fprintf(&b, "\\u%04x", r)
-		default:
-			b.WriteRune(r)
-		}
-	}
-	return b.String() + `"`
 }

@@ -36,16 +36,14 @@ type Input struct {
 	values []*values
 }
 
-// Different lists different cells of a column without blank ones, the first of the file; whole tells whether it is all of
-// them.
-func (in *Input) Different(column int) (texts []string, whole bool) {
-	v := in.values[column]
-	for _, k := range v.kept {
+// Different lists different cells of a column without blank ones, some thousand of them, the first of the file.
+func (in *Input) Different(column int) (texts []string) {
+	for _, k := range in.values[column].kept {
 		if strings.TrimSpace(k.text) != "" {
 			texts = append(texts, k.text)
 		}
 	}
-	return texts, !v.overflow
+	return texts
 }
 
 // Bounds are the limits within which keys and parents were looked for.

@@ -1,0 +1,159 @@
+package draft
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/survey"
+	"ladle/internal/core/value"
+)
+
+// rules writes how the cells of used columns are written, where that is not plain.
+func (w *writer) rules(f *file) {
+	titled := false
+	for _, c := range f.columns {
+		parts, why, doubt := w.rule(f, c)
+		if parts == nil {
+			if doubt {
+				w.doubt("    ", c.Name+": "+why, f.input)
+			}
+			continue
+		}
+		if !titled {
+			w.line("    columns:")
+			titled = true
+		}
+		w.said(fmt.Sprintf("      %s: {%s}", scalar(c.ref), strings.Join(parts, ", ")), why, doubt, f.input+", "+c.Name)
+	}
+}
+
+// rule is what must be said of the cells of a column.
+func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt bool) {
+	var kind value.Kind
+	used := false
+	recode := map[string]string{}
+	for _, b := range w.blocks {
+		b.each(func(x fed) {
+			if b.file == f && x.column == c {
+				kind, used = x.of.Type.Kind, true
+			}
+			if b.file == f && x.single() == c {
+				w.respell(x, recode)
+			}
+		})
+	}
+	if !used {
+		return nil, "", false
+	}
+	var whys []string
+	if len(c.Words) > 0 {
+		var words []string
+		for _, word := range c.Words {
+			words = append(words, quoted(word.What))
+		}
+		parts = append(parts, "blank_is: ["+strings.Join(words, ", ")+"]")
+		whys = append(whys, fmt.Sprintf("%s blank", cells(count(c.Words))))
+	}
+	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) && kind == value.Text {
+		parts = append(parts, "clean: squeeze")
+		whys = append(whys, "there are blanks too many")
+	}
+	if said := recoded(recode); said != "" {
+		parts = append(parts, said)
+		whys = append(whys, "spelt so in the table")
+	}
+	switch kind {
+	case value.Int, value.Fixed, value.Decimal, value.Float:
+		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." && strings.Trim(c.Written, "0123456789-") != "" {
+			parts = append(parts, "number: "+quoted(c.Written))
+		}
+	case value.Date, value.DateTime, value.Time:
+		if c.Written != "" && !slices.Contains([]string{"yyyy-MM-dd", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss", "HH:mm", "HH:mm:ss"}, c.Written) {
+			parts = append(parts, "date: "+quoted(c.Written))
+		}
+	case value.Bool:
+		parts = append(parts, truth(c)...)
+	}
+	if c.Unclear != "" && kind != value.Text {
+		whys, doubt = append(whys, c.Unclear), true
+	}
+	if n := c.Misfits.Count; n > 0 && kind != value.Text {
+		whys, doubt = append(whys, fmt.Sprintf("%s no %s%s", cells(n), c.Type, firstPlace(c.Misfits))), true
+	}
+	return parts, strings.Join(whys, "; "), doubt
+}
+
+// respell adds the texts of a find that its table spells in another way.
+func (w *writer) respell(x fed, recode map[string]string) {
+	by := x.find.by[0]
+	texts, err := w.values.respelt(place{x.find.table, by.of.Name}, by.column.texts)
+	w.err = cmp.Or(w.err, err)
+	maps.Copy(recode, texts)
+}
+
+// mostRecoded is the number of texts up to which a draft recodes them.
+const mostRecoded = 20
+
+func recoded(texts map[string]string) string {
+	if len(texts) == 0 || len(texts) > mostRecoded {
+		return ""
+	}
+	var all []string
+	for _, t := range slices.Sorted(maps.Keys(texts)) {
+		all = append(all, inFlow(t)+": "+inFlow(texts[t]))
+	}
+	return "recode: {" + strings.Join(all, ", ") + "}"
+}
+
+// truth says which words mean yes and no, where they are not those that are known anyway.
+func truth(c *column) []string {
+	var yes, no []string
+	for _, t := range c.texts {
+		switch strings.ToLower(strings.TrimSpace(t)) {
+		case "true", "false", "1", "0":
+		case "yes", "y", "x", "on":
+			yes = append(yes, quoted(t))
+		case "no", "n", "off":
+			no = append(no, quoted(t))
+		}
+	}
+	var parts []string
+	if yes != nil {
+		parts = append(parts, "yes_is: ["+strings.Join(yes, ", ")+"]")
+	}
+	if no != nil {
+		parts = append(parts, "no_is: ["+strings.Join(no, ", ")+"]")
+	}
+	return parts
+}
+
+func cells(n int64) string {
+	if n == 1 {
+		return "1 cell is"
+	}
+	return fmt.Sprintf("%d cells are", n)
+}
+
+func count(all []survey.Oddity) (n int64) {
+	for _, o := range all {
+		n += o.Count
+	}
+	return n
+}
+
+func firstLine(o survey.Oddity) string {
+	if len(o.Places) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", the first is line %d", o.Places[0].Line)
+}
+
+func firstPlace(o survey.Oddity) string {
+	if len(o.Places) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", the first in line %d: %q", o.Places[0].Line, o.Places[0].Says)
+}

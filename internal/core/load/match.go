@@ -63,11 +63,7 @@ func (m *match) add(ctx context.Context, v *view, columns []*value.Column, stand
 	if m.index == nil {
 		return nil
 	}
-	key := make([]*value.Column, len(m.step.Key))
-	for i, k := range m.step.Key {
-		key[i] = columns[k]
-	}
-	hashes, err := m.index.hashes(ctx, m.judge.db, key, m.hashes)
+	hashes, err := m.index.hashes(ctx, m.judge.db, keyOf(m.step, columns), m.hashes)
 	if err != nil {
 		return err
 	}
@@ -130,11 +126,7 @@ func (m *match) match(ctx context.Context) error {
 	if m.index == nil {
 		return nil
 	}
-	key := make([]*evaluator, len(m.step.Key))
-	for i, k := range m.step.Key {
-		key[i] = m.step.columns[k]
-	}
-	if err := m.judge.fill(ctx, m.step, m.index, key); err != nil {
+	if err := m.judge.fill(ctx, m.step, m.index, keyOf(m.step, m.step.columns)); err != nil {
 		return err
 	}
 	if err := m.scope(ctx); err != nil {
@@ -241,6 +233,15 @@ func (m *match) next(part int64) (answer, error) {
 		return answer{}, err
 	}
 	return answer{outcome(w[0]), int64(w[1]), int64(w[2])}, nil
+}
+
+// keyOf gives those of a step's columns, or of what stands for them, that are its key.
+func keyOf[T any](s *judged, columns []T) []T {
+	key := make([]T, len(s.Key))
+	for i, k := range s.Key {
+		key[i] = columns[k]
+	}
+	return key
 }
 
 func (m *match) close() {

@@ -28,16 +28,14 @@ func (j *judgement) oldIndex(l *ladlefile.Lookup) *index {
 		}
 	}
 	old := &oldIDs{made: l.Made}
-	rows := int64(0)
 	for _, m := range l.Made {
 		var keys *index
 		if len(m.Step.Key) > 0 {
 			keys = j.index(l.Table, m.Step.KeyNames(), l.Yields.Name, m.Step.Block.BlankKey == ladlefile.MatchBlankKey)
 		}
 		old.keys = append(old.keys, keys)
-		rows += j.incoming(l.Table)
 	}
-	x := newIndex(l.Table, l.Names(), l.Yields.Name, j.partsOf(rows), j.run.dir)
+	x := newIndex(l.Table, l.Names(), l.Yields.Name, j.partsOf(j.incoming(l.Table)), j.run.dir)
 	x.old, x.whole = old, true
 	j.indexes = append(j.indexes, x)
 	return x
@@ -60,11 +58,7 @@ func (j *judgement) fillOld(ctx context.Context, x *index) error {
 // fillMade tells an index of the old ids of one step, which stand in a column of its spool.
 func (j *judgement) fillMade(ctx context.Context, x *index, s *judged, cell int, keys *index) error {
 	if keys != nil {
-		key := make([]*evaluator, len(s.Key))
-		for i, k := range s.Key {
-			key[i] = s.columns[k]
-		}
-		if err := j.fill(ctx, s, keys, key); err != nil {
+		if err := j.fill(ctx, s, keys, keyOf(s, s.columns)); err != nil {
 			return err
 		}
 	}
@@ -94,11 +88,7 @@ func (j *judgement) askMade(ctx context.Context, x *index, s *judged, cell int, 
 		}
 		var hashes []hash
 		if keys != nil {
-			key := make([]*value.Column, len(s.Key))
-			for i, k := range s.Key {
-				key[i] = columns[k]
-			}
-			if hashes, err = keys.hashes(ctx, j.db, key, nil); err != nil {
+			if hashes, err = keys.hashes(ctx, j.db, keyOf(s, columns), nil); err != nil {
 				return err
 			}
 		}

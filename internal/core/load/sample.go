@@ -21,7 +21,7 @@ var errEnough = errors.New("enough")
 func (r *run) sample(ctx context.Context, j *judgement) error {
 	for i, s := range j.steps {
 		table := &TableReport{Table: s.Table.Name, Columns: s.Names()}
-		own := s.Table.Identity() != nil && !s.FeedsIdentity()
+		own := s.Table.Identity() != nil && s.Table.Identity().Name == s.Table.Locator && !s.FeedsIdentity()
 		if own {
 			table.Columns = append([]string{s.Table.Identity().Name}, table.Columns...)
 		}
@@ -66,8 +66,8 @@ func (j *judgement) firstRows(ctx context.Context, s *judged, take func(cells []
 				if err := changes.next(); err != nil {
 					return err
 				}
-				id = changes.batch.Columns[changedBy].Text(changes.at)
-				if s.isReserved(j, changes.batch.Columns[changedBy].Nums, changes.at) {
+				by := &changes.batch.Columns[changedBy]
+				if id = by.Text(changes.at); s.Table.Locator != "" && j.reserved(s.Table, by.Nums[changes.at]) {
 					id = newID
 				}
 				for c := range columns {
@@ -84,11 +84,7 @@ func (j *judgement) firstRows(ctx context.Context, s *judged, take func(cells []
 	}, cells(s.columns)...)
 }
 
-// isReserved tells whether a locator is one that a row of this run gets.
-func (s *judged) isReserved(j *judgement, locators []int64, at int) bool {
-	return s.Table.Locator != "" && j.reserved(s.Table, locators[at])
-}
-
+// reserved tells whether a locator is one that a row of this run gets.
 func (j *judgement) reserved(t *schema.Table, id int64) bool {
 	return slices.ContainsFunc(j.steps, func(s *judged) bool {
 		return s.Table == t && slices.ContainsFunc(s.spans, func(span engine.Span) bool { return id >= span.First && id < span.First+span.Count })

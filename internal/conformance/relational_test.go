@@ -305,6 +305,25 @@ func TestRelations(t *testing.T) {
 			query:    "SELECT name, CASE WHEN id > 40 THEN 1 ELSE 0 END FROM mark ORDER BY name", rows: []string{"a|0", "b|0", "c|1"},
 		},
 		{
+			name: "rows of one table that point at each other are removed together", more: []string{"--allow-removal"},
+			script:   pilots + "INSERT INTO pilot (licence, name, mentor_id) VALUES ('P2', 'Bob', 1), ('P3', 'Cid', 2), ('P4', 'Dot', NULL); UPDATE pilot SET mentor_id = 3 WHERE licence = 'P1';",
+			tables:   "pilot: {from: in, key: licence, gone_from_file: {remove: 3}, columns: {licence: L, name: N}}",
+			files:    map[string]string{"in": "L,N\nP4,Dot\n"},
+			accounts: []string{"pilot: 1, 1 kept, 3 removed"},
+			query:    "SELECT licence FROM pilot", rows: []string{"P4"},
+		},
+		{
+			name: "so are rows of two tables", more: []string{"--allow-removal"},
+			script: `CREATE TABLE vessel (id ID, reg VARCHAR(8) NOT NULL UNIQUE); CREATE TABLE stay (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id), day DATE NOT NULL, UNIQUE (vessel_id, day));
+				ALTER TABLE vessel ADD COLUMN last_id INTEGER REFERENCES stay (id);
+				INSERT INTO vessel (reg) VALUES ('A1'), ('A2'); INSERT INTO stay (vessel_id, day) VALUES (1, '2026-01-01'), (2, '2026-01-02'); UPDATE vessel SET last_id = id;`,
+			tables: "vessel: {from: in, key: reg, gone_from_file: {remove: 1}, columns: {reg: R}}\n" +
+				"  stay: {from: in, gone_from_file: {remove: 1}, columns: {vessel_id: {from: R, find: vessel.reg}, day: D}}",
+			files:    map[string]string{"in": "R,D\nA2,2026-01-02\n"},
+			accounts: []string{"vessel: 1, 1 kept, 1 removed", "stay: 1, 1 kept, 1 removed"},
+			query:    "SELECT reg, last_id, day FROM vessel JOIN stay ON stay.id = last_id", rows: []string{"A2|2|2026-01-02"},
+		},
+		{
 			name: "rows among which nothing can be looked for", status: 2, script: fleet,
 			tables: "vessel: {from: in, key: reg, gone_from_file: {remove: 1, among: colour = 'red'}, columns: {reg: R, name: N}}",
 			files:  map[string]string{"in": "R,N\nA1,Heron\n"}, why: "f.ladle.yaml:5:67: among: \"colour = 'red'\" is no condition on the rows of vessel",

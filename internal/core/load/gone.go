@@ -328,8 +328,19 @@ func (r *run) mayRemove(j *judgement) string {
 	return ""
 }
 
-// remove removes what is gone, children before the rows that they point at.
+// remove removes what is gone, children before the rows that they point at; where these go round in a circle, the column
+// that closes it is emptied first.
 func (j *judgement) remove(ctx context.Context, tx engine.Tx) error {
+	for _, s := range j.steps {
+		if s.gone.removed() == 0 {
+			continue
+		}
+		for _, column := range j.circular(s) {
+			if err := s.gone.empty(ctx, tx, s.Table, column); err != nil {
+				return err
+			}
+		}
+	}
 	for _, s := range slices.Backward(j.steps) {
 		if s.gone.removed() == 0 {
 			continue
@@ -347,6 +358,38 @@ func (j *judgement) remove(ctx context.Context, tx engine.Tx) error {
 		}
 	}
 	return nil
+}
+
+// circular lists the columns by which rows that are removed point at others that are removed with them or before them.
+func (j *judgement) circular(s *judged) (columns []string) {
+	for _, o := range j.steps[s.number:] {
+		if o.gone.removed() == 0 {
+			continue
+		}
+		for _, r := range declared(s.Table) {
+			at := slices.IndexFunc(r.Columns, func(c string) bool { return !s.Table.Column(c).Required })
+			if r.ParentTable == o.Table && at >= 0 && !slices.Contains(columns, r.Columns[at]) {
+				columns = append(columns, r.Columns[at])
+			}
+		}
+	}
+	return columns
+}
+
+// empty makes a column of the rows that are removed NULL.
+func (g *gone) empty(ctx context.Context, tx engine.Tx, t *schema.Table, column string) error {
+	return g.each(g.by, func(keys *value.Batch) error {
+		nothing := value.NewColumn(t.Column(column).Type)
+		for range keys.Len() {
+			nothing.AppendState(value.Null)
+		}
+		rows := &value.Batch{Columns: append(slices.Clone(keys.Columns), nothing)}
+		refused, err := tx.Update(ctx, t, g.columns[:g.by], []string{column}, rows)
+		if err == nil && len(refused) > 0 {
+			err = &engine.Refused{Table: t.Name, What: "let a row go", Why: refused[0].Why}
+		}
+		return err
+	})
 }
 
 // removals lists what was removed, for the checks.

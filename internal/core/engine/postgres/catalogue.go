@@ -212,7 +212,7 @@ func step(precision int) int64 {
 // keys reads the unique constraints and all indexes.
 func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) error {
 	return d.each(ctx, `SELECT i.indrelid, c.relname, i.indisprimary, i.indisunique AND i.indisvalid, i.indexprs IS NULL AND i.indpred IS NULL,
-			pg_get_indexdef(i.indexrelid),
+			coalesce(pg_get_indexdef(i.indexrelid), ''), -- NULL while somebody drops it
 			ARRAY(SELECT a.attname::text FROM unnest(i.indkey[0:i.indnkeyatts-1]) WITH ORDINALITY k(n, o)
 				JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.n ORDER BY k.o)
 		FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
@@ -240,7 +240,7 @@ func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) erro
 }
 
 func (d *Database) checks(ctx context.Context, byID map[uint32]*schema.Table) error {
-	return d.each(ctx, `SELECT conrelid, conname, pg_get_constraintdef(oid, true) FROM pg_constraint WHERE contype IN ('c', 'x') AND conrelid <> 0
+	return d.each(ctx, `SELECT conrelid, conname, coalesce(pg_get_constraintdef(oid, true), '') FROM pg_constraint WHERE contype IN ('c', 'x') AND conrelid <> 0
 		ORDER BY conname`, func(row pgx.Rows) error {
 		var id uint32
 		var c schema.Check

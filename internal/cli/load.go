@@ -4,10 +4,12 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/mysql"
 	"ladle/internal/core/engine/postgres"
@@ -15,6 +17,7 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
+	"ladle/internal/core/logbook"
 	"ladle/internal/term"
 )
 
@@ -26,24 +29,27 @@ func loadCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "load",
 		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--json]",
+		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--check-level LEVEL] [--no-logbook] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing; new names that look like others are not added, and nothing is removed"},
 			&cli.BoolFlag{Name: "allow-removal", Usage: "with --yes, remove the rows that gone_from_file: finds"},
 			mendedFlag(),
 			againFlag(),
+			&cli.BoolFlag{Name: "no-logbook", Usage: "don't write the run into the logbook of the database; it can't be taken back then"},
+			levelFlag(),
 			jsonFlag(asJSON),
 		},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended"), Removal: c.Bool("allow-removal")}
+			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended"), Removal: c.Bool("allow-removal"), NoLogbook: c.Bool("no-logbook"),
+				Level: check.Level(c.String("check-level"))}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
 						"give --yes to load without being asked, or see first what would be done with: ladle try")
 				}
-				o.Ask, o.AskSimilar = ask, askSimilar(term.Ask)
+				o.Ask, o.AskSimilar, o.AskKnown = ask, askSimilar(term.Ask), askKnown
 			}
 			return runLoad(ctx, c, o)
 		},
@@ -54,11 +60,11 @@ func tryCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:         "try",
 		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--json]",
-		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), jsonFlag(asJSON)},
+		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--check-level LEVEL] [--json]",
+		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), levelFlag(), jsonFlag(asJSON)},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
-			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended"), First: c.Int64("first")})
+			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended"), First: c.Int64("first"), Level: check.Level(c.String("check-level"))})
 		},
 	}
 }
@@ -76,6 +82,20 @@ func firstFlag() cli.Flag {
 	}}
 }
 
+func levelFlag() cli.Flag {
+	var levels []string
+	for _, l := range check.Levels {
+		levels = append(levels, string(l))
+	}
+	return &cli.StringFlag{Name: "check-level", Value: string(check.Cells), Usage: "how much is checked before the commit: `LEVEL` is balance, relations or cells; " +
+		"a load that was not checked down to its cells can't be taken back", Validator: func(level string) error {
+		if !slices.Contains(levels, level) {
+			return fault.New(fault.Wrong, fmt.Sprintf("--check-level can't be %q", level), "write one of: "+strings.Join(levels, ", "))
+		}
+		return nil
+	}}
+}
+
 func againFlag() cli.Flag {
 	return &cli.BoolFlag{Name: "again", Usage: "add the rows of a file once more to a table without a key"}
 }
@@ -88,6 +108,11 @@ func jsonFlag(asJSON *bool) cli.Flag {
 func ask(ctx context.Context, r *load.Report) (bool, error) {
 	showPlan(term.NewScreen(os.Stderr), r)
 	return term.Ask(ctx, "\nLoad this?")
+}
+
+// askKnown asks whether to load the same files once more.
+func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
+	return term.Ask(ctx, fmt.Sprintf("The same files were loaded by this ladle file before, as run %d of %s UTC. Load them again?", r.ID, moment(r.Started)))
 }
 
 // mostSimilar is the number of names that are asked about one by one.
@@ -140,13 +165,18 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 
 // loadFile loads a ladle file into a database.
 func loadFile(ctx context.Context, path, database string, o load.Options) (*load.Report, error) {
+	return atWork(ctx, path, database, o, load.Run)
+}
+
+// atWork opens a ladle file and a database, and shows how far the work on them is.
+func atWork[R any](ctx context.Context, path, database string, o load.Options, work func(context.Context, *ladlefile.File, engine.Database, load.Options) (R, error)) (report R, err error) {
 	file, err := ladlefile.Read(path)
 	if err != nil {
-		return nil, err
+		return report, err
 	}
 	db, err := open(ctx, database)
 	if err != nil {
-		return nil, err
+		return report, err
 	}
 	defer db.Close()
 	progress := term.NewProgress()
@@ -166,7 +196,7 @@ func loadFile(ctx context.Context, path, database string, o load.Options) (*load
 			return answer(ctx, p)
 		}
 	}
-	return load.Run(ctx, file, db, o)
+	return work(ctx, file, db, o)
 }
 
 // open connects to a database by its path or URL.

@@ -49,7 +49,7 @@ func root(asJSON *bool) *cli.Command {
 			"aside; 5 the outcome of the commit is unknown; 130 interrupted, nothing changed.",
 		Version:         Version,
 		HideHelpCommand: true,
-		Commands:        []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON)},
+		Commands:        []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON), verifyCommand(asJSON), runsCommand(asJSON), undoCommand(asJSON)},
 		Writer:          os.Stdout,
 		ErrWriter:       os.Stderr,
 		ExitErrHandler:  func(context.Context, *cli.Command, error) {},

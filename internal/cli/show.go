@@ -31,6 +31,11 @@ func showReport(s *term.Screen, r *load.Report) {
 		s.Strong(false, "You said no: nothing was changed.")
 		return
 	}
+	if len(r.Steps) == 0 { // it ended before a file was read
+		s.Line("%s into %s", r.LadleFile, r.Database)
+		showEnd(s, r)
+		return
+	}
 	showPlan(s, r)
 	showChecks(s, r)
 	showNewest(s, r)
@@ -233,10 +238,17 @@ func showChecks(s *term.Screen, r *load.Report) {
 		return
 	}
 	s.Title("Checks")
-	for _, kind := range checkKinds {
-		showCheck(s, kind.name, kind.meaning, r.Checks)
+	showCheckKinds(s, r.Checks)
+	if r.Level != check.Cells && r.Level != "" {
+		s.Item(term.Dot, "no more was checked than --check-level %s asks, so run %d can't be taken back", r.Level, r.Run)
 	}
 	showTotals(s, r.Checks)
+}
+
+func showCheckKinds(s *term.Screen, results []check.Result) {
+	for _, kind := range checkKinds {
+		showCheck(s, kind.name, kind.meaning, results)
+	}
 }
 
 // checkKinds are the checks in the order of showing, and what each says when it holds.
@@ -246,6 +258,8 @@ var checkKinds = []struct{ name, meaning string }{
 	{"relations", "every row points at one that is there"},
 	{"keys", "no key stands twice"},
 	{"cells", "all that was written reads back as it was sent"},
+	{"total", "what the sender states is what was read"},
+	{"claim", "what the ladle file claims is true"},
 }
 
 // showCheck shows the answers to one check: those that hold in one paragraph, each other one by itself.
@@ -255,10 +269,10 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 		switch {
 		case c.Check != name:
 		case c.OK && c.Short != "" && !slices.ContainsFunc(hold, func(h string) bool { return strings.HasPrefix(h, c.Table+" ") && strings.Contains(h, c.Short) }):
-			hold = append(hold, c.Table+" "+c.Short)
+			hold = append(hold, strings.TrimSpace(c.Table+" "+c.Short))
 		case c.OK:
 		case !c.OK:
-			s.Item(term.Wrong, "%s, %s: %s", name, c.Table, c.Says)
+			s.Item(term.Wrong, "%s, %s: %s", name, c.Table+c.Claim, c.Says)
 			for _, p := range c.Problems {
 				s.Item("  ", "%s", p)
 			}
@@ -339,7 +353,11 @@ func showEnd(s *term.Screen, r *load.Report) {
 	}
 	switch r.Outcome {
 	case load.Loaded:
-		s.Strong(true, "Loaded as run %d: %s%s (%s)", r.Run, did, aside, time)
+		as := "Loaded without the logbook"
+		if r.Run > 0 {
+			as = fmt.Sprintf("Loaded as run %d", r.Run)
+		}
+		s.Strong(true, "%s: %s%s (%s)", as, did, aside, time)
 	case load.Tried:
 		s.Strong(true, "Tried, and taken back as asked; load would do this: %s%s (%s)", did, aside, time)
 	case load.Refused:

@@ -181,6 +181,7 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 					script += x.script()
 				}
 				w := newWorld(t, on, script)
+				empty := w.data()
 				var lines []map[string]string
 				header, want := map[string]bool{}, map[string]map[string]bool{}
 				reached := map[*grown][]*grownRow{}
@@ -216,6 +217,7 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 				doc, out = w.load("load")
 				require.Equal(t, 0, doc.Status, out.stdout)
 				assert.Equal(t, before, w.data(), "a second time nothing changes")
+				w.takenBack(1, empty)
 			})
 		}
 	})

@@ -110,6 +110,7 @@ func (w *world) run(arguments ...string) result {
 type report struct {
 	Outcome string
 	Why     string
+	Notes   []string
 	Status  int
 	Run     int64
 	Steps   []struct {

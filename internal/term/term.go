@@ -164,6 +164,13 @@ type Table struct {
 	Rows    [][]string
 }
 
+// DropZero takes a column out in which every row has a 0.
+func (t *Table) DropZero(column int) {
+	if !slices.ContainsFunc(t.Rows, func(row []string) bool { return row[column] != "0" }) {
+		t.Drop(column)
+	}
+}
+
 // Drop takes a column out.
 func (t *Table) Drop(column int) {
 	t.Header = slices.Delete(t.Header, column, column+1)

@@ -22,6 +22,7 @@ type reader struct {
 	missing int64
 	cells   int64
 	lines   []string
+	excused []bool // of names
 }
 
 func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
@@ -34,8 +35,16 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 			}
 		}
 	}
+	for _, name := range w.Whole {
+		if !slices.Contains(r.names, name) {
+			r.names = append(r.names, name)
+		}
+	}
 	for _, name := range w.Totals {
 		r.totals = append(r.totals, &total{Total: Total{Column: name}})
+	}
+	for _, name := range r.names {
+		r.excused = append(r.excused, slices.Contains(w.Excused, name))
 	}
 	var back value.Batch
 	err = w.Sent(func(sent *value.Batch) error {
@@ -44,6 +53,9 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 			return err
 		}
 		r.compare(sent, &back)
+		if err := r.show(&back); err != nil {
+			return err
+		}
 		return r.follow(ctx, &back)
 	})
 	if err != nil {
@@ -51,6 +63,51 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 	}
 	relations, err = r.relations(ctx)
 	return r.result(), relations, err
+}
+
+// show shows what was read back.
+func (r *reader) show(back *value.Batch) error {
+	if r.See == nil || back.Len() == 0 {
+		return nil
+	}
+	seen := &value.Batch{Columns: slices.Clone(back.Columns[:len(r.By)])}
+	for _, name := range r.Whole {
+		seen.Columns = append(seen.Columns, back.Columns[indexOf(r.names, name)])
+	}
+	return r.See(seen)
+}
+
+// unread follows the relations of rows as they were sent.
+func unread(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
+	r := &reader{Work: w, tx: tx, names: append(slices.Clone(w.By), w.Columns...)}
+	for _, relation := range w.Points {
+		if !slices.ContainsFunc(relation.Columns, func(c string) bool { return !slices.Contains(r.names, c) }) {
+			r.points = append(r.points, newPointer(tx, relation))
+		}
+	}
+	err := w.Sent(func(sent *value.Batch) error { return r.follow(ctx, pointing(sent)) })
+	if err != nil {
+		return Result{}, err
+	}
+	return r.relations(ctx)
+}
+
+// pointing gives rows that point nowhere where a cell was left as it was.
+func pointing(sent *value.Batch) *value.Batch {
+	out := &value.Batch{Columns: slices.Clone(sent.Columns)}
+	for i := range out.Columns {
+		c := &out.Columns[i]
+		if !slices.Contains(c.States, Untouched) {
+			continue
+		}
+		c.States = slices.Clone(c.States)
+		for row, state := range c.States {
+			if state == Untouched {
+				c.States[row] = value.Null
+			}
+		}
+	}
+	return out
 }
 
 // read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read as
@@ -98,7 +155,7 @@ func (r *reader) compare(sent, back *value.Batch) {
 			continue
 		}
 		for c := len(r.By); c < len(sent.Columns); c++ {
-			if sent.Columns[c].States[row] == Untouched {
+			if sent.Columns[c].States[row] == Untouched || r.excused[c] {
 				continue
 			}
 			r.cells++
@@ -149,9 +206,16 @@ func (r *reader) result() Result {
 	if r.Updated > 0 {
 		res.Short += " updated"
 	}
+	if r.cells == 0 {
+		res.Short = ""
+	}
 	if !res.OK {
 		res.Says = fmt.Sprintf("of %d cells read back %d differ, and %d rows are missing", r.cells, r.wrong, r.missing)
-		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger")
+		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger; name columns that it rightly changes in changed_by_database:")
+	}
+	if len(r.Excused) > 0 {
+		res.Says += "; not compared, as changed_by_database: says: " + strings.Join(r.Excused, ", ")
+		res.Warnings = append(res.Warnings, "not compared, as changed_by_database: says: "+strings.Join(r.Excused, ", "))
 	}
 	for _, t := range r.totals {
 		res.Totals = append(res.Totals, t.result())

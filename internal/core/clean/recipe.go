@@ -397,3 +397,16 @@ func (m *maker) cycle(path []int) {
 	}
 	m.wrong(at, fault.Advised{What: "these columns need each other: " + strings.Join(names, " needs "), Do: "take one of the formulas out"})
 }
+
+// ReadNumber reads a number as column i writes them, or plainly, and gives it plainly; i is -1 where there is no column.
+func (r *Recipe) ReadNumber(i int, text string) (string, error) {
+	rule := &Rule{Rounded: true}
+	if i >= 0 && r.columns[i].rule.form() == formula.Number {
+		rule = &r.columns[i].rule
+	}
+	c, err := rule.constant(text)
+	if err != nil {
+		return "", err
+	}
+	return string(c.digits.Append(nil)), nil
+}

@@ -31,6 +31,16 @@ type Database interface {
 	// May is an error when this user may not do that to these columns of t; columns count only for Insert and Update.
 	May(ctx context.Context, do Right, t *schema.Table, columns []string) error
 
+	// MayMake is an error when this user may not make tables.
+	MayMake(ctx context.Context) error
+
+	// User is the name of the user of the database, or of the system where the database knows none.
+	User(ctx context.Context) (string, error)
+
+	// Foresee makes ready for Ask in the transactions that begin later, and is an error when the database does not
+	// understand the query, or when it is not one that only reads.
+	Foresee(ctx context.Context, query string) error
+
 	// Notes are what a person should know of this connection: what it can't do, and what that costs.
 	Notes() []string
 
@@ -85,6 +95,10 @@ type Reader interface {
 	// Orphans counts the rows of t that point at nothing by a relation; rows with a NULL in it point nowhere.
 	// It reads the whole table.
 	Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error)
+
+	// Ask gives the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is nil.
+	// It changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that began.
+	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
 
 	// Newest gives the n rows that came last into t, as people read them; NULL is nil.
 	Newest(ctx context.Context, t *schema.Table, shown []Shown, n int) ([][]*string, error)

@@ -92,6 +92,14 @@ func (p *Pipe) Probe(ctx context.Context, t *schema.Table, by []string, keys *va
 	return p.Reader.Probe(ctx, t, by, keys, columns, sink)
 }
 
+// Ask is that of the Reader once nothing is under way.
+func (p *Pipe) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	if err := p.Settle(); err != nil {
+		return err
+	}
+	return p.Reader.Ask(ctx, query, take)
+}
+
 // Types lists the types of columns of t; a name that is none of its columns, as that of a hidden row number, is a whole
 // number.
 func Types(t *schema.Table, columns []string) []value.Type {

@@ -193,6 +193,7 @@ func (d *decoder) file(f *File, body ast.Node) {
 		"ladle":           d.into(&version, "ladle:"),
 		"inputs":          func(n ast.Node) { d.inputs(f, n) },
 		"tables":          func(n ast.Node) { d.tables(f, n) },
+		"checks":          func(n ast.Node) { d.checks(f, n) },
 		"set_aside_limit": d.limit(&f.Limit, "set_aside_limit:", "lines"),
 	})
 	if d.problems != nil {
@@ -235,17 +236,18 @@ func (d *decoder) tables(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "tables:") {
 		b := &Block{Name: e.key, There: KeepThere, NotThere: AddNotThere, Blank: BlankKeeps, BlankKey: RefuseBlankKey, Repeats: RefuseRepeats}
 		d.fields(e.value, "a block", map[string]func(ast.Node){
-			"from":           d.into(&b.From, "from:"),
-			"into":           d.into(&b.Into, "into:"),
-			"key":            func(n ast.Node) { d.key(b, n) },
-			"already_there":  choice(d, &b.There, "already_there:", KeepThere, UpdateThere, RefuseThere),
-			"not_there":      choice(d, &b.NotThere, "not_there:", AddNotThere, LeaveNotThere, RefuseNotThere),
-			"blank":          choice(d, &b.Blank, "blank:", BlankKeeps, BlankClears),
-			"blank_key":      choice(d, &b.BlankKey, "blank_key:", RefuseBlankKey, MatchBlankKey),
-			"repeats":        choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
-			"gone_from_file": func(n ast.Node) { b.Gone = d.gone(n) },
-			"columns":        func(n ast.Node) { b.Columns = d.columns(n) },
-			"only":           d.into(&b.Only, "only:"),
+			"from":                d.into(&b.From, "from:"),
+			"into":                d.into(&b.Into, "into:"),
+			"key":                 func(n ast.Node) { d.key(b, n) },
+			"already_there":       choice(d, &b.There, "already_there:", KeepThere, UpdateThere, RefuseThere),
+			"not_there":           choice(d, &b.NotThere, "not_there:", AddNotThere, LeaveNotThere, RefuseNotThere),
+			"blank":               choice(d, &b.Blank, "blank:", BlankKeeps, BlankClears),
+			"blank_key":           choice(d, &b.BlankKey, "blank_key:", RefuseBlankKey, MatchBlankKey),
+			"repeats":             choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
+			"gone_from_file":      func(n ast.Node) { b.Gone = d.gone(n) },
+			"columns":             func(n ast.Node) { b.Columns = d.columns(n) },
+			"only":                d.into(&b.Only, "only:"),
+			"changed_by_database": func(n ast.Node) { b.Changed = d.list(n, "changed_by_database:") },
 		})
 		if !b.From.Given() {
 			d.problem(e.key.Place, fmt.Sprintf("block %s has no from:", e.key.Value), "add from: with the name of an input")

@@ -115,6 +115,8 @@ func TestTheSchemaHasTheKeysOfTheDecoder(t *testing.T) {
 		"a block":              {schema.Defs["block"], "tables: {t: {" + unknown + ": 1}}\n"},
 		"a source":             {schema.Defs["source"], "tables: {t: {columns: {c: {" + unknown + ": 1}}}}\n"},
 		"a find":               {schema.Defs["find"], "tables: {t: {columns: {c: {find: {" + unknown + ": 1}}}}}\n"},
+		"a claim":              {schema.Defs["claim"], "checks: [{" + unknown + ": 1}]\n"},
+		"a total":              {schema.Defs["total"], "checks: [{equal: [a, {" + unknown + ": 1}]}]\n"},
 		"gone_from_file:":      {schema.Defs["gone"], "tables: {t: {gone_from_file: {" + unknown + ": 1}}}\n"},
 	} {
 		t.Run(name, func(t *testing.T) {

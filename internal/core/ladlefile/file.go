@@ -33,18 +33,20 @@ type File struct {
 	Inputs []*Input
 	Blocks []*Block
 	Limit  Limit
+	Claims []*Claim
 }
 
 // Input is a named origin of rows.
 type Input struct {
-	Name  Text
-	File  Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
-	Paths []string
-	Asked source.Asked // what is said of the way to read them
-	Rules []clean.Named
-	Made  []clean.Made
-	Only  Text // a condition on rows
-	zone  *time.Location
+	Name   Text
+	File   Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
+	Paths  []string
+	Asked  source.Asked // what is said of the way to read them
+	Rules  []clean.Named
+	Made   []clean.Made
+	Only   Text // a condition on rows
+	Stated []Stated
+	zone   *time.Location
 }
 
 // Block says how rows of one input become rows of one table.
@@ -62,7 +64,8 @@ type Block struct {
 	Repeats  Repeats
 	Gone     *Gone
 	Columns  []Column
-	Only     Text // a condition on rows
+	Only     Text   // a condition on rows
+	Changed  []Text // the columns that the database itself may give another value
 }
 
 // Gone says that rows of the table which the input no longer has are removed.

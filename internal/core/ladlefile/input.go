@@ -16,18 +16,19 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 		}
 		var columns, made ast.Node // decoded once the zone is known
 		d.fields(e.value, "an input", map[string]func(ast.Node){
-			"file":        func(n ast.Node) { d.files(in, n) },
-			"header":      d.asked("header:", in.Asked.SetHeader),
-			"footer":      d.asked("footer:", in.Asked.SetFooter),
-			"encoding":    d.asked("encoding:", in.Asked.SetEncoding),
-			"delimiter":   d.asked("delimiter:", in.Asked.SetDelimiter),
-			"quote":       d.asked("quote:", in.Asked.SetQuote),
-			"sheet":       d.asked("sheet:", in.Asked.SetSheet),
-			"range":       d.asked("range:", in.Asked.SetRange),
-			"time_zone":   func(n ast.Node) { in.zone = d.zone(n) },
-			"columns":     func(n ast.Node) { columns = n },
-			"new_columns": func(n ast.Node) { made = n },
-			"only":        d.into(&in.Only, "only:"),
+			"file":          func(n ast.Node) { d.files(in, n) },
+			"header":        d.asked("header:", in.Asked.SetHeader),
+			"footer":        d.asked("footer:", in.Asked.SetFooter),
+			"encoding":      d.asked("encoding:", in.Asked.SetEncoding),
+			"delimiter":     d.asked("delimiter:", in.Asked.SetDelimiter),
+			"quote":         d.asked("quote:", in.Asked.SetQuote),
+			"sheet":         d.asked("sheet:", in.Asked.SetSheet),
+			"range":         d.asked("range:", in.Asked.SetRange),
+			"time_zone":     func(n ast.Node) { in.zone = d.zone(n) },
+			"columns":       func(n ast.Node) { columns = n },
+			"new_columns":   func(n ast.Node) { made = n },
+			"only":          d.into(&in.Only, "only:"),
+			"stated_totals": func(n ast.Node) { d.stated(in, n) },
 		})
 		if columns != nil {
 			d.rules(in, columns)

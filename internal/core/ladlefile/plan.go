@@ -14,8 +14,9 @@ import (
 type Plan struct {
 	File   *File
 	Schema *schema.Schema
-	Feeds  []*Feed // the inputs that steps use, in the order of the ladle file
-	Steps  []*Step // in the order of loading
+	Feeds  []*Feed  // the inputs that steps use, in the order of the ladle file
+	Steps  []*Step  // in the order of loading
+	Totals []*Total // of inputs, that are held against something
 }
 
 // Feed is an input at work.

@@ -16,7 +16,7 @@ import (
 // Resolve holds the ladle file against the headers of its inputs, by the inputs' names, and against the database.
 // All that doesn't fit comes in one error, a *fault.Fault.
 func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Plan, error) {
-	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}, blocks: f.Blocks}
+	r := &resolver{decoder: decoder{path: f.Path}, schema: db, feeds: map[string]*Feed{}, blocks: f.Blocks, inputs: f.Inputs}
 	plan := &Plan{File: f, Schema: db}
 	for _, in := range f.Inputs {
 		h := headers[in.Name.Value]
@@ -36,13 +36,14 @@ func Resolve(f *File, headers map[string]source.Header, db *schema.Schema) (*Pla
 		r.judgeGone(steps)
 	}
 	if r.problems == nil {
+		r.totals(plan)
 		plan.Steps = r.order(steps)
 	}
 	if r.problems != nil {
 		return nil, fault.At(fault.Wrong, r.problems...)
 	}
 	for _, in := range f.Inputs {
-		if feed := r.feeds[in.Name.Value]; len(feed.Columns) > 0 {
+		if feed := r.feeds[in.Name.Value]; len(feed.Columns) > 0 || len(in.Stated) > 0 {
 			plan.Feeds = append(plan.Feeds, feed)
 		}
 	}
@@ -83,6 +84,7 @@ type resolver struct {
 	schema  *schema.Schema
 	feeds   map[string]*Feed
 	blocks  []*Block
+	inputs  []*Input
 	byOldID []oldFind
 }
 
@@ -104,6 +106,11 @@ func (r *resolver) step(b *Block) *Step {
 	}
 	r.key(s)
 	r.only(s)
+	for _, name := range b.Changed {
+		if !slices.Contains(s.Names(), name.Value) {
+			r.problem(name.Place, fmt.Sprintf("changed_by_database: names %q, which this block doesn't feed", name.Value), fault.DidYouMean(name.Value, s.Names()))
+		}
+	}
 	if b.Gone != nil {
 		s.Feed.Recipe.CleanAll() // what is left out of the input is not gone from it
 	}

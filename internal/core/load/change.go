@@ -199,6 +199,7 @@ func among(mask []byte, t int) bool { return mask[t/8]&(1<<(t%8)) != 0 }
 type revision struct {
 	columns []string
 	rows    value.Batch // what they are found by, then the new values
+	before  value.Batch // the same, then the values that stand there
 	numbers []int64     // of the rows in the input
 }
 
@@ -234,6 +235,7 @@ func (j *judgement) revised(ctx context.Context, s *judged, take func(*revision)
 			}
 			count -= len(r.numbers) - 1
 			r.rows.Reset()
+			r.before.Reset()
 			r.numbers = r.numbers[:0]
 			return nil
 		}
@@ -255,11 +257,12 @@ func (j *judgement) revised(ctx context.Context, s *judged, take func(*revision)
 
 func (s *judged) newRevision(c *changeReader) *revision {
 	r := &revision{}
-	r.rows = *value.NewBatch(engine.Types(s.Table, c.by))
+	r.rows, r.before = *value.NewBatch(engine.Types(s.Table, c.by)), *value.NewBatch(engine.Types(s.Table, c.by))
 	for t, target := range c.targets {
 		if among(c.mask(), t) {
 			r.columns = append(r.columns, s.Columns[target].Column.Name)
 			r.rows.Columns = append(r.rows.Columns, value.NewColumn(s.Columns[target].Column.Type))
+			r.before.Columns = append(r.before.Columns, value.NewColumn(s.Columns[target].Column.Type))
 		}
 	}
 	return r
@@ -269,11 +272,13 @@ func (s *judged) newRevision(c *changeReader) *revision {
 func (j *judgement) revise(r *revision, c *changeReader, columns []*value.Column, row int) {
 	for b := range c.by {
 		r.rows.Columns[b].AppendFrom(&c.batch.Columns[changedBy+b], c.at)
+		r.before.Columns[b].AppendFrom(&c.batch.Columns[changedBy+b], c.at)
 	}
 	to := len(c.by)
 	for t, target := range c.targets {
 		if among(c.mask(), t) {
 			j.appendFinal(&r.rows.Columns[to], columns[target], row)
+			r.before.Columns[to].AppendFrom(&c.batch.Columns[changedBy+len(c.by)+t], c.at)
 			to++
 		}
 	}

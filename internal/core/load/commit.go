@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"path/filepath"
 	"time"
 
 	"ladle/internal/core/check"
@@ -20,7 +19,7 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, done check
 	if err != nil {
 		return err
 	}
-	r.report.Checks = append(r.tallyChecks(), results...)
+	r.report.Checks = append(append(r.report.Checks, r.tallyChecks()...), results...)
 	r.report.Seconds.Prove += since(begun)
 	if check.Failed(r.report.Checks) {
 		return r.refuse(j, "a check failed, so everything was taken back")
@@ -32,11 +31,7 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, done check
 		r.report.Outcome = Tried
 		return r.placeAside(j, false)
 	}
-	entry, err := r.logEntry(j)
-	if err != nil {
-		return err
-	}
-	if r.report.Run, err = logbook.Write(ctx, tx, entry); err != nil {
+	if err := r.writeBook(ctx, tx, j, done); err != nil {
 		return err
 	}
 	if err := r.placeAside(j, true); err != nil {
@@ -60,52 +55,11 @@ func (r *run) commit(ctx context.Context, tx engine.Tx) error {
 		return nil
 	}
 	_ = tx.Rollback() // the error that counts is that of the commit
-	if there, err := r.tookPlace(ctx); err == nil {
-		if there {
-			return nil
-		}
-		return failed
+	reopen := r.Reopen
+	if r.NoLogbook {
+		reopen = nil
 	}
-	return fault.Because(fault.Unknown, failed, fault.Problem{File: r.report.Database,
-		What: "the commit got no answer, and the database can't be asked whether it took place: " + failed.Error(),
-		Do:   fmt.Sprintf("look for token %s in its table ladle_run: when it is there, all was loaded; when not, nothing was", r.token)})
-}
-
-// tookPlace asks the logbook, over a new connection, for this run. It locks the logbook first: a commit that is still
-// under way, or a session that the server has not given up yet, holds it.
-func (r *run) tookPlace(ctx context.Context) (there bool, err error) {
-	if r.Reopen == nil {
-		return false, errors.New("there is no way to connect again")
-	}
-	db, err := r.Reopen(ctx)
-	if err != nil {
-		return false, err
-	}
-	defer db.Close()
-	tx, err := db.Begin(ctx, logbook.Tables(), logbook.Tables(), true)
-	if err != nil {
-		return false, err
-	}
-	defer func() { err = errors.Join(err, tx.Rollback()) }()
-	return logbook.Has(ctx, tx, r.token)
-}
-
-func (r *run) logEntry(j *judgement) (*logbook.Run, error) {
-	entry := &logbook.Run{Token: r.token, LadleFile: filepath.Base(r.file.Path), LadleSum: r.file.Sum, Program: r.Program,
-		Started: r.started}
-	sums := make([]string, len(r.sources)) // a file is read through for it once, however many steps it feeds
-	for _, s := range j.steps {
-		if sums[s.feed] == "" {
-			var err error
-			if sums[s.feed], err = r.sources[s.feed].Sum(); err != nil {
-				return nil, err
-			}
-		}
-		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value,
-			InputSum: sums[s.feed], Read: s.tally.Read, Added: s.tally.Added, Updated: s.tally.Updated, Removed: s.gone.removed(), Kept: s.tally.Kept,
-			Repeated: s.tally.Repeated, SetAside: s.tally.SetAside})
-	}
-	return entry, nil
+	return logbook.Settle(ctx, reopen, r.token, r.report.Database, failed)
 }
 
 // tallyChecks is the part of the balance that the tallies alone must hold.

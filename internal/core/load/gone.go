@@ -195,25 +195,13 @@ func (g *gone) keys(s *judged, most int) (names []string) {
 	return names
 }
 
-// pointing lists the relations by which rows of a table point at t.
-type pointing struct {
-	child *schema.Table
-	schema.Relation
-}
-
-func (j *judgement) pointing(t *schema.Table) []pointing {
-	var all []pointing
-	for _, child := range j.run.plan.Schema.Tables {
-		for _, r := range declared(child) {
-			if r.ParentTable == t {
-				all = append(all, pointing{child, r})
-			}
-		}
-	}
+// pointing lists the relations by which rows point at those of t, those that only finds make among them.
+func (j *judgement) pointing(t *schema.Table) []schema.Link {
+	all := j.run.plan.Schema.PointingAt(t)
 	for _, s := range j.steps {
 		for _, r := range s.undeclared() {
 			if r.ParentTable == t {
-				all = append(all, pointing{s.Table, r})
+				all = append(all, schema.Link{Child: s.Table, Relation: &r})
 			}
 		}
 	}
@@ -244,8 +232,8 @@ func (j *judgement) pointed(ctx context.Context) error {
 }
 
 // pointingAt looks for rows that point at removed rows of s by the relation p.
-func (j *judgement) pointingAt(ctx context.Context, s *judged, p pointing) error {
-	going, err := j.goingFrom(p.child)
+func (j *judgement) pointingAt(ctx context.Context, s *judged, p schema.Link) error {
+	going, err := j.goingFrom(p.Child)
 	if err != nil {
 		return err
 	}
@@ -258,13 +246,13 @@ func (j *judgement) pointingAt(ctx context.Context, s *judged, p pointing) error
 		for _, c := range p.ParentColumns {
 			keys.Columns = append(keys.Columns, b.Columns[slices.Index(s.gone.columns, c)])
 		}
-		return j.db.Probe(ctx, p.child, p.Columns, keys, columns, func(found *value.Batch) error {
+		return j.db.Probe(ctx, p.Child, p.Columns, keys, columns, func(found *value.Batch) error {
 			for row := range found.Len() {
 				if going != nil && going.rows[identity(found.Columns[len(p.Columns):], row)] {
 					continue
 				}
 				if len(s.gone.pointed) < shownRows {
-					s.gone.pointed = append(s.gone.pointed, fmt.Sprintf("a row of %s points at the row of %s with %s %s", p.child.Name, s.Table.Name,
+					s.gone.pointed = append(s.gone.pointed, fmt.Sprintf("a row of %s points at the row of %s with %s %s", p.Child.Name, s.Table.Name,
 						strings.Join(p.ParentColumns, ", "), words(pointers(found.Columns[:len(p.Columns)]), row)))
 				}
 			}
@@ -336,7 +324,7 @@ func (j *judgement) remove(ctx context.Context, tx engine.Tx) error {
 			continue
 		}
 		for _, column := range j.circular(s) {
-			if err := s.gone.empty(ctx, tx, s.Table, column); err != nil {
+			if err := j.empty(ctx, tx, s, column); err != nil {
 				return err
 			}
 		}
@@ -347,6 +335,9 @@ func (j *judgement) remove(ctx context.Context, tx engine.Tx) error {
 		}
 		by := s.gone.columns[:s.gone.by]
 		err := s.gone.each(s.gone.by, func(keys *value.Batch) error {
+			if err := j.noteRemoved(ctx, s.Table, by, keys); err != nil {
+				return err
+			}
 			n, err := tx.Remove(ctx, s.Table, by, keys)
 			if err == nil && n != int64(keys.Len()) {
 				err = &engine.Refused{Table: s.Table.Name, What: "let rows go", Why: fmt.Sprintf("of %d that were to be removed it removed %d", keys.Len(), n)}
@@ -366,7 +357,7 @@ func (j *judgement) circular(s *judged) (columns []string) {
 		if o.gone.removed() == 0 {
 			continue
 		}
-		for _, r := range declared(s.Table) {
+		for _, r := range s.Table.Declared() {
 			at := slices.IndexFunc(r.Columns, func(c string) bool { return !s.Table.Column(c).Required })
 			if r.ParentTable == o.Table && at >= 0 && !slices.Contains(columns, r.Columns[at]) {
 				columns = append(columns, r.Columns[at])
@@ -377,8 +368,12 @@ func (j *judgement) circular(s *judged) (columns []string) {
 }
 
 // empty makes a column of the rows that are removed NULL.
-func (g *gone) empty(ctx context.Context, tx engine.Tx, t *schema.Table, column string) error {
+func (j *judgement) empty(ctx context.Context, tx engine.Tx, s *judged, column string) error {
+	g, t := s.gone, s.Table
 	return g.each(g.by, func(keys *value.Batch) error {
+		if err := j.noteEmptied(ctx, t, g.columns[:g.by], column, keys); err != nil {
+			return err
+		}
 		nothing := value.NewColumn(t.Column(column).Type)
 		for range keys.Len() {
 			nothing.AppendState(value.Null)

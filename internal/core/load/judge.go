@@ -10,6 +10,7 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/logbook"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -36,8 +37,9 @@ type judgement struct {
 	indexes   []*index
 	additions []*addition
 	steps     []*judged
-	asides    []rowSet  // for each feed, the rows that a step set aside
-	similar   []Similar // new names that look like others, and that a person accepted
+	asides    []rowSet        // for each feed, the rows that a step set aside
+	book      *logbook.Writer // what is done with rows; nil where nothing is noted
+	similar   []Similar       // new names that look like others, and that a person accepted
 }
 
 // judged is a step with its verdicts.
@@ -95,6 +97,9 @@ func (r *run) judgeOnce(ctx context.Context, db engine.Reader) (*judgement, erro
 		if err := j.judgeStep(ctx, s); err != nil {
 			return j, fmt.Errorf("step %s: %w", s.Name, err)
 		}
+	}
+	if j.run.reading {
+		return j, nil
 	}
 	return j, j.pointed(ctx)
 }

@@ -9,6 +9,17 @@ import (
 	"ladle/internal/core/schema"
 )
 
+// mayRun asks, before a file is read, whether the database will do what the load asks of it.
+func (r *run) mayRun(ctx context.Context) error {
+	if err := r.foresee(ctx); err != nil || r.reading {
+		return err
+	}
+	if err := r.may(ctx); err != nil {
+		return err
+	}
+	return r.openBook(ctx)
+}
+
 // may asks, before a file is read, whether this user may do what the load could do.
 func (r *run) may(ctx context.Context) error {
 	for _, s := range r.plan.Steps {

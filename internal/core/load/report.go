@@ -33,6 +33,7 @@ type Report struct {
 	SetAside  []AsideReport  `json:"set_aside,omitempty"` // the first of them
 	Groups    []aside.Group  `json:"groups,omitempty"`    // all of them, by column and reason
 	Limit     string         `json:"set_aside_limit"`
+	Level     check.Level    `json:"check_level"`
 	Notes     []string       `json:"notes,omitempty"` // what to know of the connection
 	Seconds   Seconds        `json:"seconds"`
 }

@@ -34,6 +34,13 @@ type Options struct {
 	// becomes of it, and gives the answer of the person; nil means that none is added.
 	AskSimilar func(context.Context, Similar) (bool, error)
 
+	NoLogbook bool        // the run is not written into the logbook, and can't be taken back
+	Level     check.Level // how much is checked; all where it is empty
+
+	// AskKnown is shown, before a file is read through, the run in which the same ladle file loaded the same files, and
+	// gives the answer of the person whether to go on; nil means yes.
+	AskKnown func(context.Context, *logbook.Run) (bool, error)
+
 	Removal bool  // rows that are gone from the file may be removed without a question
 	First   int64 // only so many rows of each input are read; 0 for all
 
@@ -41,7 +48,7 @@ type Options struct {
 	Tell func(Progress)
 
 	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
-	Reopen func(context.Context) (engine.Database, error)
+	Reopen logbook.Reopen
 
 	ResidentKeys int64 // the number of keys that are held in memory at a time; 0 for the usual one
 }
@@ -70,26 +77,29 @@ type run struct {
 	rejected  map[int]*rejections         // rows of steps that it does not take
 	unlike    map[refusal]string          // additions that look too much like others
 	accepted  map[Similar]bool            // the answers of the person about such additions
+	reading   bool                        // nothing is written, not even to be taken back
 	asking    bool                        // a person is there to answer
 	halved    map[*ladlefile.Block]rowSet // rows of which a second half is set aside
 	carried   map[int][]*spool.Log        // what was told of them, by the step of the second half
 	done      map[string]int64
 	report    *Report
 	token     string
+	user      string // of the database
+	notes     []string
+	totals    []check.Stated // of the plan's totals
 	started   time.Time
 }
 
 // Run loads what the ladle file says into the database. The report tells how it ended; the error, a *fault.Fault or
 // of the context, that it could not be done. Without an outcome of Loaded the database is as before.
 func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*Report, error) {
-	r := &run{Options: o, file: file, db: db, dir: os.TempDir(), resident: o.ResidentKeys, refused: map[refusal]string{},
-		rejected: map[int]*rejections{}, accepted: map[Similar]bool{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
-	if r.resident == 0 {
-		r.resident = resident
-	}
+	r := newRun(file, db, o)
 	defer r.close()
 	if err := r.prepare(ctx); err != nil {
 		return nil, err
+	}
+	if goOn, err := r.known(ctx); err != nil || !goOn {
+		return r.report, err
 	}
 	if err := r.read(ctx); err != nil {
 		return nil, err
@@ -105,6 +115,16 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 		r.report.Seconds.Total = since(r.started)
 	}
 	return r.report, err
+}
+
+// newRun makes a run that is yet to begin.
+func newRun(file *ladlefile.File, db engine.Database, o Options) *run {
+	r := &run{Options: o, file: file, db: db, dir: os.TempDir(), resident: o.ResidentKeys, refused: map[refusal]string{},
+		rejected: map[int]*rejections{}, accepted: map[Similar]bool{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
+	if r.resident == 0 {
+		r.resident = resident
+	}
+	return r
 }
 
 func (r *run) close() {
@@ -144,7 +164,7 @@ func (r *run) prepare(ctx context.Context) error {
 	if r.plan, err = ladlefile.Resolve(r.file, headers, db); err != nil {
 		return err
 	}
-	if err := r.may(ctx); err != nil {
+	if err := r.mayRun(ctx); err != nil {
 		return err
 	}
 	used := make([]source.Table, len(r.plan.Feeds))
@@ -179,7 +199,7 @@ func (r *run) told(phase, what string, done, of int64) {
 
 // read cleans all inputs into spools.
 func (r *run) read(ctx context.Context) error {
-	var notes []string
+	notes := r.notes
 	for i, f := range r.plan.Feeds {
 		rows, err := clean.Read(ctx, r.sources[i], f.Recipe, f.Columns, r.dir, func(done int64) {
 			r.told("reading", f.Input.Name.Value, done, r.sources[i].Size())
@@ -198,6 +218,9 @@ func (r *run) read(ctx context.Context) error {
 			return err
 		}
 		notes = append(notes, guesses...)
+	}
+	if err := r.addUp(); err != nil {
+		return err
 	}
 	r.report = r.newReport()
 	r.report.Notes = append(r.report.Notes, notes...)
@@ -259,11 +282,7 @@ func (r *run) attempt(ctx context.Context) error {
 
 // once is one transaction. It says that it must be tried again when the database did not take all rows.
 func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool, err error) {
-	own := logbook.Tables()
-	if r.Try {
-		own = nil
-	}
-	tx, err := r.db.Begin(ctx, r.locked(), own, careful)
+	tx, err := r.db.Begin(ctx, r.locked(), r.own(), careful)
 	if err != nil {
 		return false, err
 	}
@@ -296,6 +315,9 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if err != nil {
 		return false, err
 	}
+	if r.keepsBook() {
+		j.book = logbook.NewWriter(tx, r.token)
+	}
 	begun = time.Now()
 	again, err = j.write(ctx, tx)
 	r.report.Seconds.Write += since(begun)
@@ -303,11 +325,16 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 		clear(r.done)
 		return again, err
 	}
-	return false, r.finish(ctx, tx, j, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older, Prints: prints})
+	return false, r.finish(ctx, tx, j, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older, Prints: prints,
+		Level: r.level(), Claims: r.claims()})
 }
 
 // mayWrite tells whether the load must stop before the first write, and reports why.
 func (r *run) mayWrite(ctx context.Context, db engine.Reader, j *judgement, shown *Report) (stop bool, err error) {
+	r.report.Checks = nil
+	if why := r.stated(); why != "" {
+		return true, r.refuse(j, why)
+	}
 	if refused, err := r.overLimit(j); refused || err != nil {
 		return true, err
 	}
@@ -318,32 +345,11 @@ func (r *run) mayWrite(ctx context.Context, db engine.Reader, j *judgement, show
 	if why := r.mayRemove(j); why != "" {
 		return true, r.refuse(j, why)
 	}
-	return r.loadedBefore(ctx, db, j)
-}
-
-// loadedBefore refuses an input that was loaded before into a table without a key.
-func (r *run) loadedBefore(ctx context.Context, db engine.Reader, j *judgement) (bool, error) {
-	if r.Again {
-		return false, nil
+	why, err := r.loadedBefore(ctx, db)
+	if why == "" || err != nil {
+		return err != nil, err
 	}
-	for _, s := range j.steps {
-		if len(s.Key) > 0 || s.first != nil {
-			continue
-		}
-		sum, err := r.sources[s.feed].Sum()
-		if err != nil {
-			return true, err
-		}
-		before, err := logbook.Loaded(ctx, db, s.Table.Name, sum)
-		if err != nil {
-			return true, err
-		}
-		if before {
-			return true, r.refuse(j, fmt.Sprintf("%s was loaded into %s before, and without a key its rows would be added a "+
-				"second time; --again adds them", s.Feed.Input.File.Value, s.Table.Name))
-		}
-	}
-	return false, nil
+	return true, r.refuse(j, why)
 }
 
 func (r *run) overLimit(j *judgement) (bool, error) {

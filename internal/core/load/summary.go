@@ -17,11 +17,14 @@ const (
 )
 
 func (r *run) newReport() *Report {
-	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: r.file.Limit.String(),
+	report := &Report{LadleFile: r.file.Path, Database: r.plan.Schema.Database, Limit: r.file.Limit.String(), Level: r.level(),
 		Notes: r.db.Notes()}
 	for i, f := range r.plan.Feeds {
-		report.Inputs = append(report.Inputs, InputReport{Input: f.Input.Name.Value, File: aside.FileNames(r.sources[i]),
-			Rows: r.rows[i].Spool.Rows()})
+		in := InputReport{Input: f.Input.Name.Value, File: aside.FileNames(r.sources[i])}
+		if i < len(r.rows) { // else nothing was read
+			in.Rows = r.rows[i].Spool.Rows()
+		}
+		report.Inputs = append(report.Inputs, in)
 	}
 	return report
 }

@@ -83,7 +83,11 @@ func (j *judgement) writeStep(ctx context.Context, tx engine.Tx, s *judged) (rej
 		}
 		j.run.tell("writing", s.Name, int64(len(rows)), s.tally.Added+s.tally.Updated)
 	}
+	turn := j.turn(s)
 	err = j.revised(ctx, s, func(r *revision) error {
+		if err := j.noteWas(ctx, turn, s.Table, s.changes.by, r.columns, &r.before); err != nil {
+			return err
+		}
 		refused, err := tx.Update(ctx, s.Table, s.changes.by, r.columns, &r.rows)
 		sent(r.numbers, refused)
 		return err
@@ -258,21 +262,25 @@ func (j *judgement) gather(s *judged, out *value.Batch, columns []*value.Column,
 // work lists what was written, for the checks.
 func (j *judgement) work(ctx context.Context) []check.Work {
 	var all []check.Work
-	for _, x := range j.growing() {
+	for i, x := range j.growing() {
 		additions := j.additionsTo(x)
-		all = append(all, check.Work{Table: x.table, Columns: x.columns, Key: x.columns, Added: int64(len(additions)),
-			First: additions[0].id, Points: declared(x.table), By: []string{x.table.Locator},
-			Sent: func(take func(*value.Batch) error) error { return sentAdditions(x, additions, take) }})
+		w := check.Work{Table: x.table, Columns: x.columns, Key: x.columns, Added: int64(len(additions)),
+			First: additions[0].id, Points: x.table.Declared(), By: []string{x.table.Locator},
+			Sent: func(take func(*value.Batch) error) error { return sentAdditions(x, additions, take) }}
+		j.noteRows(ctx, &w, turnLookups+i)
+		all = append(all, w)
 	}
 	for _, s := range j.steps {
-		all = append(all, check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
-			First: s.firstLocator(), Points: s.points(), Totals: s.totals(), By: s.by(),
+		w := check.Work{Table: s.Table, Columns: s.Names(), Key: s.KeyNames(), Added: s.tally.Added,
+			First: s.firstLocator(), Points: s.points(), Totals: s.totals(), By: s.by(), Excused: s.excused(),
 			Sent: func(take func(*value.Batch) error) error {
 				return j.sent(ctx, s, func(batch *value.Batch, rows []int64) error {
 					j.run.tell("proving", s.Name, int64(len(rows)), s.tally.Added+s.tally.Updated)
 					return take(s.withKey(batch))
 				})
-			}}, j.changedWork(ctx, s))
+			}}
+		j.noteRows(ctx, &w, j.turn(s)+1)
+		all = append(all, w, j.changedWork(ctx, s))
 	}
 	return all
 }
@@ -283,7 +291,8 @@ func (j *judgement) changedWork(ctx context.Context, s *judged) check.Work {
 	if w.Updated == 0 {
 		return w
 	}
-	w.By, w.Columns = s.changes.by, s.TargetNames()
+	w.By, w.Columns, w.Excused = s.changes.by, s.TargetNames(), s.excused()
+	j.noteRows(ctx, &w, j.turn(s))
 	w.Points = slices.DeleteFunc(s.points(), func(r schema.Relation) bool {
 		return !slices.ContainsFunc(r.Columns, func(c string) bool { return slices.Contains(w.Columns, c) })
 	})
@@ -294,6 +303,14 @@ func (j *judgement) changedWork(ctx context.Context, s *judged) check.Work {
 		})
 	}
 	return w
+}
+
+// excused lists the columns that the database itself may give another value.
+func (s *judged) excused() (names []string) {
+	for _, c := range s.Block.Changed {
+		names = append(names, c.Value)
+	}
+	return names
 }
 
 // whole gives a revision all columns of the work; those that it leaves as they are hold nothing.
@@ -350,12 +367,8 @@ func (s *judged) withKey(batch *value.Batch) *value.Batch {
 	return out
 }
 
-func declared(t *schema.Table) []schema.Relation {
-	return slices.DeleteFunc(slices.Clone(t.Relations), func(r schema.Relation) bool { return r.ParentTable == nil })
-}
-
 // points lists the declared relations of the step's table, and those that only its finds make.
-func (s *judged) points() []schema.Relation { return append(declared(s.Table), s.undeclared()...) }
+func (s *judged) points() []schema.Relation { return append(s.Table.Declared(), s.undeclared()...) }
 
 func (s *judged) undeclared() (all []schema.Relation) {
 	for _, c := range s.Columns {

@@ -1,7 +1,10 @@
 package logbook
 
 import (
+	"bytes"
 	"context"
+	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"testing"
@@ -10,16 +13,23 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
-func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
-	ctx := context.Background()
+func openFile(t *testing.T) *sqlite.Database {
 	path := filepath.Join(t.TempDir(), "db")
 	require.NoError(t, os.WriteFile(path, nil, 0o600))
 	db, err := sqlite.Open(path)
 	require.NoError(t, err)
-	defer db.Close()
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
+	ctx, db := context.Background(), openFile(t)
 	has := func(token string) bool {
 		there, err := Has(ctx, db, token)
 		require.NoError(t, err)
@@ -28,12 +38,14 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	assert.False(t, has("x"), "without a logbook there is no run")
 	kept, lost := NewToken(), NewToken()
 	assert.NotEqual(t, kept, lost)
+	started := time.Date(2026, 3, 1, 4, 5, 6, 7e6, time.UTC)
+	run := &Run{Kind: Load, LadleFile: "harbour.ladle.yaml", LadleSum: "abc", Program: "1", User: "clerk", Level: "cells", Started: started,
+		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1}}, Steps: []Step{{"a", "log", "in", 9, 1, 1, 1, 1, 1, 1, 1, 1}}, Checks: []Check{{"balance", "log", "1 + 1 = 2"}}}
 	for i, token := range []string{kept, lost} {
 		tx, err := db.Begin(ctx, nil, Tables(), false)
 		require.NoError(t, err)
-		id, err := Write(ctx, tx, &Run{Token: token, LadleFile: "f", Started: time.Now(), Steps: []Step{
-			{Name: "a", Table: "log", Input: "in", InputSum: "sum-" + token, Read: 3, Added: 2},
-			{Name: "b", Table: "berth", Input: "in", InputSum: "other"}}})
+		run.Token = token
+		id, err := Write(ctx, tx, run)
 		require.NoError(t, err)
 		assert.Equal(t, int64(i+1), id)
 		if token == kept {
@@ -43,25 +55,138 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	}
 	assert.True(t, has(kept))
 	assert.False(t, has(lost))
-	for want, of := range map[bool][2]string{true: {"log", "sum-" + kept}, false: {"log", "other"}} {
-		loaded, err := Loaded(ctx, db, of[0], of[1])
+	found, err := Find(ctx, db, 1)
+	require.NoError(t, err)
+	assert.WithinDuration(t, time.Now(), found.Finished, time.Minute)
+	want := *run
+	want.ID, want.Token, want.Finished = 1, kept, found.Finished
+	assert.Equal(t, &want, found)
+	_, err = Find(ctx, db, 7)
+	assert.ErrorContains(t, err, "there is no run 7; the logbook holds 1 runs, the newest is 1")
+	for sum, n := range map[string]int{"sum": 1, "other": 0} {
+		runs, err := Loaded(ctx, db, sum)
 		require.NoError(t, err)
-		assert.Equal(t, want, loaded)
+		assert.Len(t, runs, n)
 	}
+	assert.True(t, found.FilledBy("log", "sum"))
+	assert.False(t, found.FilledBy("berth", "sum"))
 }
 
 func TestARunIsNotWrittenTwice(t *testing.T) {
 	ctx := context.Background()
-	path := filepath.Join(t.TempDir(), "db")
-	require.NoError(t, os.WriteFile(path, nil, 0o600))
-	db, err := sqlite.Open(path)
-	require.NoError(t, err)
-	defer db.Close()
-	tx, err := db.Begin(ctx, nil, Tables(), false)
+	tx, err := openFile(t).Begin(ctx, nil, Tables(), false)
 	require.NoError(t, err)
 	r := &Run{Token: "same", Started: time.Now()}
 	_, err = Write(ctx, tx, r)
 	require.NoError(t, err)
 	_, err = Write(ctx, tx, r)
 	assert.ErrorContains(t, err, "ladle_run does not take a row: UNIQUE constraint failed")
+}
+
+func TestAnotherTableOfTheSameNameIsNoLogbook(t *testing.T) {
+	ctx, db := context.Background(), openFile(t)
+	missing, err := Ready(ctx, db)
+	require.NoError(t, err)
+	assert.True(t, missing)
+	tx, err := db.Begin(ctx, nil, []*schema.Table{{Name: "ladle_run_step", Columns: []schema.Column{{Name: "id", Declared: "INTEGER"}}}}, false)
+	require.NoError(t, err)
+	require.NoError(t, tx.Commit(ctx))
+	_, err = Ready(ctx, db)
+	assert.ErrorContains(t, err, "the table ladle_run_step is there, but can't be used as a logbook")
+}
+
+var kinds = []value.Type{{Kind: value.Text}, {Kind: value.Int}, {Kind: value.Fixed, Precision: 12, Scale: 3}, {Kind: value.Decimal}, {Kind: value.Float}, {Kind: value.Bool},
+	{Kind: value.Date}, {Kind: value.Time}, {Kind: value.DateTime}, {Kind: value.DateTime, Zoned: true}, {Kind: value.Bytes}}
+
+// FuzzRowsComeBackAsTheyWere: through the text of the logbook.
+func FuzzRowsComeBackAsTheyWere(f *testing.F) {
+	f.Add("Grey Heron", int64(7), 1.5, uint8(0))
+	f.Add("", int64(math.MinInt64), math.Inf(1), uint8(1))
+	f.Add("\xff\x00\"\\\n,[]", int64(-1), -0.0, uint8(2))
+	f.Add("false", int64(20_000), 1e300, uint8(3))
+	f.Fuzz(func(t *testing.T, text string, n int64, x float64, hole uint8) {
+		if math.IsNaN(x) || math.IsInf(x, 0) {
+			x = 0
+		}
+		b := value.NewBatch(kinds)
+		for i := range kinds {
+			c := &b.Columns[i]
+			switch k := kinds[i]; {
+			case int(hole)%len(kinds) == i:
+				c.AppendState(value.Null)
+			case int(hole)%(2*len(kinds)) == i+1:
+				c.AppendState(value.Bad)
+			case k.Kind == value.Text || k.Kind == value.Bytes:
+				c.AppendBytes([]byte(text))
+			case k.Kind == value.Decimal:
+				c.AppendBytes(fmt.Appendf(nil, "%d", n))
+			case k.Kind == value.Float:
+				c.AppendFloat(x)
+			case k.Kind == value.Int:
+				c.AppendNum(n)
+			case k.Kind == value.Bool:
+				c.AppendNum(n & 1)
+			default:
+				c.AppendNum(n & 0xffff)
+			}
+		}
+		for i := range b.Columns[1:] { // a second row, all blank
+			b.Columns[i+1].AppendState(value.Null)
+		}
+		b.Columns[0].AppendState(value.Null)
+		rows := 0
+		require.NoError(t, eachRow(bytes.NewReader(appendRows(nil, b)), kinds, func(_ int, back *value.Batch) error {
+			rows += back.Len()
+			for row := range back.Len() {
+				for i := range kinds {
+					assert.True(t, b.Columns[i].Same(row, &back.Columns[i], row), "%v: %q became %q", kinds[i], b.Columns[i].Text(row), back.Columns[i].Text(row))
+				}
+			}
+			return nil
+		}))
+		assert.Equal(t, 2, rows)
+	})
+}
+
+// TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre: what was written comes back, in the reverse order of turns.
+func TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre(t *testing.T) {
+	ctx, db := context.Background(), openFile(t)
+	tx, err := db.Begin(ctx, nil, Tables(), false)
+	require.NoError(t, err)
+	defer tx.Rollback()
+	berth := &schema.Table{Name: "berth", Locator: "id", Columns: []schema.Column{{Name: "id", Type: value.Type{Kind: value.Int}}, {Name: "code", Type: value.Type{Kind: value.Text}}}}
+	rows := func(ids ...int64) *value.Batch {
+		b := value.NewBatch(engine.Types(berth, []string{"id", "id", "code"}))
+		for _, id := range ids {
+			b.Columns[0].AppendNum(id)
+			b.Columns[1].AppendNum(id)
+			b.Columns[2].AppendBytes(fmt.Appendf(nil, "N%d", id))
+		}
+		return b
+	}
+	w, by, all := NewWriter(tx, "T"), []string{"id"}, []string{"id", "code"}
+	for _, ids := range [][]int64{{5, 6, 7}, {8, 9}, {20, 40}, {41, 39}} {
+		require.NoError(t, w.Rows(ctx, 3, Added, berth, by, all, rows(ids...)))
+	}
+	require.NoError(t, w.Rows(ctx, 4, Removed, berth, by, all, rows(1, 2)))
+	require.NoError(t, w.Count(ctx, 5, berth, 12))
+	require.NoError(t, w.Close(ctx))
+	chunks, err := Chunks(ctx, tx, "T")
+	require.NoError(t, err)
+	var told []string
+	for _, short := range chunks {
+		c, err := short.load(ctx, tx, "T")
+		require.NoError(t, err)
+		line := fmt.Sprintf("%s %d from %d, %d hashes:", c.What, c.Rows, c.First, len(c.Hashes)/hashBytes)
+		if len(c.By) > 0 {
+			require.NoError(t, c.each(berth, func(_ int, b *value.Batch) error {
+				for row := range b.Len() {
+					line += " " + b.Columns[len(b.Columns)-1].Text(row)
+				}
+				return nil
+			}))
+		}
+		told = append(told, line)
+	}
+	assert.Equal(t, []string{"added 12 from 0, 0 hashes:", "removed 2 from 0, 0 hashes: N1 N2", "added 4 from 0, 4 hashes: 20 40 41 39", "added 5 from 5, 5 hashes: 5 6 7 8 9"}, told)
 }

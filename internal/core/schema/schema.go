@@ -140,6 +140,23 @@ func (t *Table) Relation(column string) *Relation {
 	return nil
 }
 
+// Declared lists the relations whose parents were read.
+func (t *Table) Declared() []Relation {
+	return slices.DeleteFunc(slices.Clone(t.Relations), func(r Relation) bool { return r.ParentTable == nil })
+}
+
+// PointingAt lists the declared relations by which rows point at those of t.
+func (s *Schema) PointingAt(t *Table) (all []Link) {
+	for _, child := range s.Tables {
+		for i := range child.Relations {
+			if r := &child.Relations[i]; r.ParentTable == t {
+				all = append(all, Link{child, r})
+			}
+		}
+	}
+	return all
+}
+
 // Missing lists the columns that every row needs a value for and that nothing gives one: those required, without a
 // default, not made by the database and not in fed.
 func (t *Table) Missing(fed []string) []string {

@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
 // Database is a connection to a MariaDB or MySQL server.
@@ -27,6 +29,7 @@ type Database struct {
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
 	sent     map[string]int64 // the rows sent in this transaction, by table
+	foreseen []string         // the locks that queries of a person need besides
 }
 
 var _ engine.Database = (*Database)(nil)
@@ -191,6 +194,11 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	if err != nil {
 		return nil, err
 	}
+	for _, lock := range d.foreseen {
+		if !slices.Contains(locks, strings.TrimSuffix(lock, "READ")+"WRITE") {
+			locks = append(locks, lock)
+		}
+	}
 	t := &tx{Pipe: engine.Pipe{Reader: d, Judge: d.judge}, db: d, careful: careful}
 	for _, s := range []string{"SET autocommit = 0", "LOCK TABLES " + strings.Join(locks, ", ")} {
 		if err := d.exec(ctx, s); err != nil {
@@ -204,7 +212,11 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 func definition(t *schema.Table) string {
 	var lines []string
 	for _, c := range t.Columns {
-		line := quote(c.Name) + " " + c.Declared + " NOT NULL"
+		declared := c.Declared
+		if c.Type.Kind == value.Bytes || declared == "TEXT" {
+			declared = "LONG" + declared
+		}
+		line := quote(c.Name) + " " + declared + " NOT NULL"
 		if c.Identity {
 			line = quote(c.Name) + " BIGINT AUTO_INCREMENT PRIMARY KEY"
 		}

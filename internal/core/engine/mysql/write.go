@@ -114,7 +114,7 @@ func argument(c *value.Column, t value.Type, i int) any {
 	}
 	text := appendField(nil, c, t, i)
 	if t.Kind == value.Bytes {
-		raw, _ := hex.AppendDecode(nil, text) // they were encoded just now
+		raw, _ := hex.AppendDecode([]byte{}, text) // they were encoded just now
 		return raw
 	}
 	return string(text)

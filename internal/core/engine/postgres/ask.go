@@ -1,0 +1,85 @@
+package postgres
+
+import (
+	"context"
+	"errors"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"ladle/internal/core/fault"
+)
+
+// User is that of the server.
+func (d *Database) User(ctx context.Context) (name string, err error) {
+	err = d.conn.QueryRow(ctx, "SELECT current_user::text").Scan(&name)
+	return name, explain(d.name, err)
+}
+
+// MayMake looks at the rights in the schema that new tables go to.
+func (d *Database) MayMake(ctx context.Context) error {
+	n, err := d.one(ctx, "SELECT coalesce(has_schema_privilege(current_schema(), 'CREATE'), false)::int")
+	if err == nil && n == 0 {
+		err = fault.At(fault.Failed, fault.Problem{File: d.name, What: "this user may not make tables in the schema", Do: "ask for the right, or use another user"})
+	}
+	return err
+}
+
+// Foresee has the server prepare the query: it takes a single statement, and gives no columns for one that is no query.
+func (d *Database) Foresee(ctx context.Context, query string) error {
+	s, err := d.conn.PgConn().Prepare(ctx, "", query, nil)
+	var said *pgconn.PgError
+	switch {
+	case errors.As(err, &said):
+		return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message, Do: said.Hint})
+	case err != nil:
+		return explain(d.name, err)
+	case len(s.Fields) == 0 || len(s.ParamOIDs) > 0:
+		return fault.New(fault.Wrong, "it is not a query", "write one SELECT")
+	}
+	return nil
+}
+
+// Ask puts the query in a savepoint in which nothing can be written.
+func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	open, close := "SAVEPOINT ladle_ask", "ROLLBACK TO SAVEPOINT ladle_ask"
+	if d.conn.PgConn().TxStatus() == 'I' {
+		open, close = "BEGIN", "ROLLBACK"
+	}
+	if err := d.exec(ctx, open); err != nil {
+		return err
+	}
+	asked := d.exec(ctx, "SET TRANSACTION READ ONLY")
+	if asked == nil {
+		asked = d.ask(ctx, query, take)
+	}
+	return errors.Join(asked, d.exec(ctx, close))
+}
+
+func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	reader := d.conn.PgConn().ExecParams(ctx, query, nil, nil, nil, nil)
+	var names []string
+	for _, f := range reader.FieldDescriptions() {
+		names = append(names, f.Name)
+	}
+	var err error
+	for err == nil && reader.NextRow() {
+		if names == nil {
+			for _, f := range reader.FieldDescriptions() {
+				names = append(names, f.Name)
+			}
+		}
+		cells := make([]*string, len(names))
+		for i, text := range reader.Values() {
+			if text != nil {
+				s := string(text)
+				cells[i] = &s
+			}
+		}
+		err = take(names, cells)
+	}
+	_, closed := reader.Close()
+	if err != nil {
+		return err
+	}
+	return explain(d.name, closed)
+}

@@ -1,0 +1,84 @@
+package sqlite
+
+import (
+	"context"
+	"errors"
+	"os"
+	"os/user"
+	"strings"
+
+	"zombiezen.com/go/sqlite"
+
+	"ladle/internal/core/fault"
+)
+
+// User is that of the system: SQLite knows none.
+func (d *Database) User(context.Context) (string, error) {
+	u, err := user.Current()
+	if err != nil {
+		return os.Getenv("USER"), nil //nolint:nilerr // a user without a name is none that must be known
+	}
+	return u.Username, nil
+}
+
+// MayMake asks the system whether the file can be written to.
+func (d *Database) MayMake(context.Context) error {
+	f, err := os.OpenFile(d.path, os.O_RDWR, 0)
+	if err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: d.path, What: "the database can't be written to", Do: "check the rights of the file and of its folder"})
+	}
+	return f.Close()
+}
+
+// Foresee prepares the query, which must be a single one and give columns.
+func (d *Database) Foresee(_ context.Context, query string) error {
+	s, rest, err := d.conn.PrepareTransient(query)
+	if err != nil {
+		return fault.Because(fault.Wrong, err, fault.Problem{What: words(err)})
+	}
+	defer s.Finalize()
+	if s.ColumnCount() == 0 || strings.Trim(query[len(query)-rest:], "; \t\r\n") != "" || s.BindParamCount() > 0 {
+		return fault.New(fault.Wrong, "it is not a query", "write one SELECT")
+	}
+	return nil
+}
+
+// Ask runs the query while the connection can't write.
+func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	if err := d.exec("PRAGMA query_only = ON"); err != nil {
+		return err
+	}
+	asked := d.ask(ctx, query, take)
+	return errors.Join(asked, d.exec("PRAGMA query_only = OFF"))
+}
+
+func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	s, err := d.prepare(query)
+	if err != nil {
+		return err
+	}
+	defer s.Finalize()
+	names := make([]string, s.ColumnCount())
+	for i := range names {
+		names[i] = s.ColumnName(i)
+	}
+	for {
+		more, err := s.Step()
+		if err != nil || !more {
+			return explain(d.path, err)
+		}
+		cells := make([]*string, len(names))
+		for i := range cells {
+			if s.ColumnType(i) != sqlite.TypeNull {
+				text := s.ColumnText(i)
+				cells[i] = &text
+			}
+		}
+		if err := take(names, cells); err != nil {
+			return err
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+	}
+}

@@ -1,0 +1,266 @@
+package logbook
+
+import (
+	"bytes"
+	"cmp"
+	"compress/flate"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// What is what a run did with rows.
+type What string
+
+const (
+	Added   What = "added"   // the rows are new; their hashes tell whether they were changed since
+	Changed What = "changed" // the rows were updated; the same
+	Was     What = "was"     // what cells held that were then updated
+	Removed What = "removed" // what rows held that were then removed
+)
+
+// Chunk is rows with which a run did the same. They are known by the columns By: as the run of numbers that begins with
+// First, or by Data, which holds them, and behind them the values of Columns that were there before.
+type Chunk struct {
+	Turn    int // the place of what was done in the order of writing: what came later is taken back first
+	What    What
+	Table   string
+	By      []string
+	Columns []string // those that Hashes stands for, or those whose values Data holds
+	First   int64
+	Rows    int64
+	Data    []byte // RFC 1951, of rows as JSON arrays (RFC 8259), a line each; empty for a run of numbers
+	Hashes  []byte // hashBytes a row
+	place   int64
+}
+
+// hashBytes is the length of the hash of a row: the first bytes of its SHA-256. That of a changed row is the same by
+// chance once in 2^64 times.
+const hashBytes = 8
+
+// appendHash adds the hash of a row of columns.
+func appendHash(to []byte, columns []*value.Column, row int, room *[]byte) []byte {
+	*room = (*room)[:0]
+	for _, c := range columns {
+		*room = c.AppendIdentity(*room, row)
+	}
+	sum := sha256.Sum256(*room)
+	return append(to, sum[:hashBytes]...)
+}
+
+// Hashed lists the columns of a table that the hashes of its rows stand for: all that it keeps.
+func Hashed(t *schema.Table) []string {
+	var names []string
+	for _, c := range t.Columns {
+		if !c.Generated && c.Odd == "" {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+const (
+	mostRows  = 65_536  // of a chunk
+	mostBytes = 1 << 20 // of the rows of a chunk, before they are compressed
+	mostWait  = 4 << 20 // of chunks that wait to be written
+)
+
+// Writer writes chunks into the logbook, in the transaction of the rows.
+type Writer struct {
+	tx      engine.Tx
+	token   string
+	chunk   *Chunk // the one that grows
+	text    []byte // its data, uncompressed
+	waiting *rows
+	size    int
+	place   int64
+	deflate *flate.Writer
+	room    []byte
+}
+
+// NewWriter gives a writer for the run with a token.
+func NewWriter(tx engine.Tx, token string) *Writer {
+	return &Writer{tx: tx, token: token, waiting: newRows(spans)}
+}
+
+// Rows notes what a run did with rows of t, which batch gives: first the columns by, then columns. Of rows that were
+// added or changed these are hashed; of others they are kept.
+func (w *Writer) Rows(ctx context.Context, turn int, what What, t *schema.Table, by, columns []string, batch *value.Batch) error {
+	keys := &value.Batch{Columns: batch.Columns[:len(by)]}
+	first, _, run := engine.Run(t, by, keys)
+	hashed := what == Added || what == Changed
+	run = run && hashed
+	if !w.goesOn(turn, what, t.Name, by, columns, first, run) {
+		if err := w.finish(ctx); err != nil {
+			return err
+		}
+		w.chunk = &Chunk{Turn: turn, What: what, Table: t.Name, By: by, Columns: columns, First: first}
+	}
+	if !run {
+		kept := batch
+		if hashed {
+			kept = keys
+		}
+		w.text = appendRows(w.text, kept)
+	}
+	if hashed {
+		w.hash(batch.Columns[len(by):])
+	}
+	w.chunk.Rows += int64(batch.Len())
+	if w.chunk.Rows >= mostRows || len(w.text) >= mostBytes {
+		return w.finish(ctx)
+	}
+	return nil
+}
+
+// Count notes rows that nothing tells apart: only how many they are.
+func (w *Writer) Count(ctx context.Context, turn int, t *schema.Table, n int64) error {
+	if err := w.finish(ctx); err != nil {
+		return err
+	}
+	w.chunk = &Chunk{Turn: turn, What: Added, Table: t.Name, Rows: n}
+	return w.finish(ctx)
+}
+
+// goesOn tells whether rows go on from those of the chunk that grows.
+func (w *Writer) goesOn(turn int, what What, table string, by, columns []string, first int64, run bool) bool {
+	c := w.chunk
+	if c == nil || c.Turn != turn || c.What != what || c.Table != table || !slices.Equal(c.By, by) || !slices.Equal(c.Columns, columns) {
+		return false
+	}
+	if run {
+		return len(w.text) == 0 && first == c.First+c.Rows
+	}
+	return len(w.text) > 0
+}
+
+func (w *Writer) hash(columns []value.Column) {
+	pointers := make([]*value.Column, len(columns))
+	for i := range columns {
+		pointers[i] = &columns[i]
+	}
+	for row := range columns[0].Len() {
+		w.chunk.Hashes = appendHash(w.chunk.Hashes, pointers, row, &w.room)
+	}
+}
+
+// finish hands the chunk that grows to those that wait, and writes these when they are many.
+func (w *Writer) finish(ctx context.Context) error {
+	c := w.chunk
+	if c == nil {
+		return nil
+	}
+	if len(w.text) > 0 {
+		packed, err := w.pack(w.text)
+		if err != nil {
+			return err
+		}
+		c.Data, c.First = packed, 0
+	}
+	w.waiting.add(w.token, w.place, int64(c.Turn), string(c.What), c.Table, list(c.By), list(c.Columns), c.First, c.Rows, c.Data, c.Hashes)
+	w.size += len(c.Data) + len(c.Hashes) + 200
+	w.place++
+	w.chunk, w.text = nil, w.text[:0]
+	if w.size < mostWait {
+		return nil
+	}
+	return w.flush(ctx)
+}
+
+func (w *Writer) flush(ctx context.Context) error {
+	w.size = 0
+	_, err := w.waiting.write(ctx, w.tx)
+	return err
+}
+
+// Close writes what is left.
+func (w *Writer) Close(ctx context.Context) error {
+	if err := w.finish(ctx); err != nil {
+		return err
+	}
+	return w.flush(ctx)
+}
+
+func (w *Writer) pack(text []byte) ([]byte, error) {
+	var out bytes.Buffer
+	if w.deflate == nil {
+		w.deflate, _ = flate.NewWriter(&out, flate.BestSpeed) // that level is a valid one
+	} else {
+		w.deflate.Reset(&out)
+	}
+	if _, err := w.deflate.Write(text); err != nil {
+		return nil, err
+	}
+	err := w.deflate.Close()
+	return out.Bytes(), err
+}
+
+// list writes names as a JSON array.
+func list(names []string) string {
+	if names == nil {
+		return "[]"
+	}
+	text, _ := json.Marshal(names) // strings can always be written
+	return string(text)
+}
+
+// Chunks gives the chunks of a run in the order in which they are taken back, without Data and Hashes.
+func Chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, error) {
+	var all []*Chunk
+	names := []string{"place", "turn", "what", "table_name", "by_columns", "columns", "first_id", "row_count"}
+	err := read(ctx, db, spans, of(token), names, func(c cells) error {
+		chunk := &Chunk{Turn: int(c.number("turn")), What: What(c.text("what")), Table: c.text("table_name"), First: c.number("first_id"), Rows: c.number("row_count"), place: c.number("place")}
+		if err := json.Unmarshal([]byte(c.text("by_columns")), &chunk.By); err != nil {
+			return damaged(err)
+		}
+		if err := json.Unmarshal([]byte(c.text("columns")), &chunk.Columns); err != nil {
+			return damaged(err)
+		}
+		all = append(all, chunk)
+		return nil
+	})
+	slices.SortFunc(all, func(a, b *Chunk) int {
+		return cmp.Or(cmp.Compare(b.Turn, a.Turn), cmp.Compare(b.place, a.place))
+	})
+	return all, err
+}
+
+// load gives a chunk with its Data and Hashes.
+func (c *Chunk) load(ctx context.Context, db engine.Reader, token string) (*Chunk, error) {
+	full := *c
+	err := read(ctx, db, spans, fmt.Sprintf("%s AND place = %d", of(token), c.place), []string{"data", "hashes"}, func(row cells) error {
+		full.Data, full.Hashes = row.bytes("data"), row.bytes("hashes")
+		return nil
+	})
+	return &full, err
+}
+
+// each gives the rows of a chunk as batches of the columns By, and behind them, where it keeps these, Columns, with the
+// number of the first row in the chunk.
+func (c *Chunk) each(t *schema.Table, take func(first int, b *value.Batch) error) error {
+	names := slices.Clone(c.By)
+	if c.What == Was || c.What == Removed {
+		names = append(names, c.Columns...)
+	}
+	types := engine.Types(t, names)
+	if len(c.Data) > 0 {
+		return eachRow(flate.NewReader(bytes.NewReader(c.Data)), types, take)
+	}
+	batch := value.NewBatch(types)
+	for start := int64(0); start < c.Rows; start += engine.BatchRows {
+		batch.Reset()
+		for n := start; n < min(start+engine.BatchRows, c.Rows); n++ {
+			batch.Columns[0].AppendNum(c.First + n)
+		}
+		if err := take(int(start), batch); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -4,7 +4,7 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build cross test lint bench fuzz
+.PHONY: build cross test chaos lint bench fuzz
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
@@ -16,6 +16,9 @@ cross: ## builds for the other systems too, and throws the programs away
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
 	scripts/with-servers go test -count=1 ./...
+
+chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200 for each kind of database
+	LADLE_CHAOS=$(or $(ROUNDS),200) scripts/with-servers go test -count=1 -timeout 3h -v -run 'TestChaos' ./internal/conformance
 
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...

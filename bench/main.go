@@ -47,7 +47,7 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations", "what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations cost on each")
+	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof", "what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations, checks and the logbook cost on each")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
@@ -61,6 +61,10 @@ func main() {
 		}
 		if name, is := strings.CutPrefix(kind, "relations"); is {
 			stop(b.relations(strings.TrimPrefix(name, ":"), *runs))
+			continue
+		}
+		if name, is := strings.CutPrefix(kind, "proof"); is {
+			stop(b.proof(strings.TrimPrefix(name, ":"), *runs))
 			continue
 		}
 		if kind == "sqlite" {

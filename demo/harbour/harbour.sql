@@ -65,6 +65,7 @@ CREATE TABLE call_cargo (
 
 -- The last call of a vessel: vessels and calls point at each other.
 ALTER TABLE vessel ADD COLUMN last_call_id INTEGER REFERENCES port_call (id);
+CREATE INDEX vessel_last_call ON vessel (last_call_id);
 
 CREATE TABLE pilot (
     id        INTEGER PRIMARY KEY AUTOINCREMENT,

@@ -45,7 +45,7 @@ func runDemo(ctx context.Context, folder string) error {
 	if err := demo.Unpack(folder, keep); err != nil {
 		return fault.Because(fault.Failed, err, fault.Problem{File: folder, What: "the harbour can't be unpacked: " + err.Error()})
 	}
-	s := term.NewScreen(os.Stdout)
+	s := term.NewScreen(term.Stdout)
 	s.Line("The harbour office of Port Merrow is in %s: a database that holds some rows already,", folder)
 	s.Line("files that are as messy as real ones, and ladle files that say what goes where.")
 	s.Line("")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -16,6 +17,7 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
+	"ladle/internal/core/whole"
 	"ladle/internal/term"
 )
 
@@ -62,7 +64,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		return err
 	}
 	defer survey.Close(tables)
-	surveyed, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of) })
+	surveyed, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of, "bytes") })
 	if err != nil {
 		return err
 	}
@@ -76,34 +78,23 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		return err
 	}
 	if out != "" {
-		if err := placeDraft(out, d.Text); err != nil {
+		if err := whole.Write(out, func(to io.Writer) error {
+			_, err := io.WriteString(to, d.Text)
+			return err
+		}); err != nil {
 			return fault.Because(fault.Failed, err, fault.Problem{File: out, What: "the ladle file can't be written: " + err.Error(), Do: "check the rights of its folder"})
 		}
 	}
 	switch {
 	case asJSON:
-		return printJSON(os.Stdout, d)
+		return printJSON(term.Stdout, d)
 	case out == "":
-		fmt.Print(d.Text)
+		fmt.Fprint(term.Stdout, d.Text)
 		showDraft(term.NewScreen(os.Stderr), d, out, c.String("db"))
 	default:
-		showDraft(term.NewScreen(os.Stdout), d, out, c.String("db"))
+		showDraft(term.NewScreen(term.Stdout), d, out, c.String("db"))
 	}
 	return nil
-}
-
-// placeDraft writes a ladle file, whole or not at all.
-func placeDraft(out, text string) error {
-	f, err := os.CreateTemp(filepath.Dir(out), ".ladle-draft-*")
-	if err != nil {
-		return err
-	}
-	defer os.Remove(f.Name()) // when it has not got its name
-	_, err = f.WriteString(text)
-	if err := errors.Join(err, f.Sync(), f.Chmod(0o644), f.Close()); err != nil {
-		return err
-	}
-	return os.Rename(f.Name(), out)
 }
 
 // mayWriteDraft asks before a file that is there is replaced.

@@ -149,13 +149,14 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 	if err != nil {
 		return err
 	}
+	changed = report.Outcome == load.Loaded
 	if c.Bool("json") {
-		err = printJSON(os.Stdout, struct {
+		err = printJSON(term.Stdout, struct {
 			*load.Report
 			Status int `json:"status"`
 		}{report, report.Status()})
 	} else {
-		showReport(term.NewScreen(os.Stdout), report)
+		showReport(term.NewScreen(term.Stdout), report)
 	}
 	if err == nil && report.Status() != 0 {
 		err = exit(report.Status())
@@ -183,7 +184,7 @@ func atWork[R any](ctx context.Context, path, database string, o load.Options, w
 	defer progress.Clear()
 	o.Program = Version
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database) }
-	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of) }
+	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
 	if answer := o.Ask; answer != nil {
 		o.Ask = func(ctx context.Context, r *load.Report) (bool, error) {
 			progress.Clear()

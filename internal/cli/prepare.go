@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 
 	"github.com/urfave/cli/v3"
 
@@ -48,7 +47,7 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 	}
 	progress := term.NewProgress()
 	defer progress.Clear()
-	o.Tell = func(what string, done, of int64) { progress.Show("cleaning "+what, done, of) }
+	o.Tell = func(what string, done, of int64) { progress.Show("cleaning "+what, done, of, "bytes") }
 	r, err := prepare.Run(ctx, file, o)
 	if err != nil {
 		return err
@@ -59,12 +58,12 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 		status = 4
 	}
 	if c.Bool("json") {
-		err = printJSON(os.Stdout, struct {
+		err = printJSON(term.Stdout, struct {
 			*prepare.Report
 			Status int `json:"status"`
 		}{r, status})
 	} else {
-		showPrepared(term.NewScreen(os.Stdout), r)
+		showPrepared(term.NewScreen(term.Stdout), r)
 	}
 	if err == nil && status != 0 {
 		err = exit(status)

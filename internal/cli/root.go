@@ -33,8 +33,28 @@ func Main(arguments []string) int {
 	}()
 	asJSON := false
 	err := root(&asJSON).Run(ctx, arguments)
-	return status(err, asJSON, ctx.Err() != nil)
+	return written(status(err, asJSON, ctx.Err() != nil))
 }
+
+// written changes the status of a command whose output could not be written. One that changed the database keeps its own.
+func written(status int) int {
+	err := term.Stdout.Err()
+	if err == nil {
+		return status
+	}
+	do := "make room, or send the output somewhere else"
+	if changed {
+		do = "the database was changed all the same: see ladle runs"
+	}
+	fmt.Fprintf(os.Stderr, "ladle: the output can't be written: %s\n    %s\n", term.Safe(err.Error()), do)
+	if changed || status != 0 {
+		return status
+	}
+	return int(fault.Failed)
+}
+
+// changed tells whether the command committed something.
+var changed bool
 
 func root(asJSON *bool) *cli.Command {
 	return &cli.Command{
@@ -50,7 +70,7 @@ func root(asJSON *bool) *cli.Command {
 		Version:         Version,
 		HideHelpCommand: true,
 		Commands:        []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON), verifyCommand(asJSON), runsCommand(asJSON), undoCommand(asJSON)},
-		Writer:          os.Stdout,
+		Writer:          term.Stdout,
 		ErrWriter:       os.Stderr,
 		ExitErrHandler:  func(context.Context, *cli.Command, error) {},
 		OnUsageError:    usageError,
@@ -95,7 +115,7 @@ func status(err error, asJSON, stopped bool) int {
 	code := int(fault.ClassOf(err))
 	problems := fault.ProblemsOf(err)
 	if asJSON {
-		_ = printJSON(os.Stdout, map[string]any{"outcome": "failed", "status": code, "problems": problems})
+		_ = printJSON(term.Stdout, map[string]any{"outcome": "failed", "status": code, "problems": problems})
 	}
 	for _, p := range problems {
 		do := p.Do

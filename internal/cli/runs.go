@@ -59,9 +59,9 @@ func listRuns(ctx context.Context, db engine.Database, asJSON bool) error {
 		return err
 	}
 	if asJSON {
-		return printJSON(os.Stdout, map[string]any{"runs": append([]*logbook.Run{}, runs...)})
+		return printJSON(term.Stdout, map[string]any{"runs": append([]*logbook.Run{}, runs...)})
 	}
-	s := term.NewScreen(os.Stdout)
+	s := term.NewScreen(term.Stdout)
 	if len(runs) == 0 {
 		s.Line("The logbook of this database holds no run yet.")
 		return nil
@@ -95,9 +95,9 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 		return err
 	}
 	if asJSON {
-		return printJSON(os.Stdout, run)
+		return printJSON(term.Stdout, run)
 	}
-	s := term.NewScreen(os.Stdout)
+	s := term.NewScreen(term.Stdout)
 	s.Strong(run.UndoneBy == 0, "Run %d: %s, %s", run.ID, run.LadleFile, fate(run))
 	s.Line("%s UTC by %s, in %s; ladle %s; checks: %s", moment(run.Started), run.User, duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
 	s.Line("ladle file %s (SHA-256)", run.LadleSum)
@@ -181,13 +181,14 @@ func undo(ctx context.Context, c *cli.Command, id int64, o logbook.Options) erro
 	if err != nil {
 		return err
 	}
+	changed = report.Outcome == logbook.Undone
 	if c.Bool("json") {
-		err = printJSON(os.Stdout, struct {
+		err = printJSON(term.Stdout, struct {
 			*logbook.Report
 			Status int `json:"status"`
 		}{report, report.Status()})
 	} else {
-		showUndone(term.NewScreen(os.Stdout), report)
+		showUndone(term.NewScreen(term.Stdout), report)
 	}
 	if err == nil && report.Status() != 0 {
 		err = exit(report.Status())
@@ -208,6 +209,9 @@ func showUndo(s *term.Screen, r *logbook.Report) {
 		t.Rows = append(t.Rows, []string{y.Table, count(y.Removed), count(y.Restored), count(y.PutBack)})
 	}
 	s.Table(t)
+	for _, note := range r.Notes {
+		s.Note("Note: %s", note)
+	}
 	s.Note("removed: rows that the run added; restored: rows that it updated get their old values; put back: rows that it removed")
 }
 

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
 
 	"github.com/urfave/cli/v3"
 
@@ -63,7 +62,7 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 		return err
 	}
 	defer survey.Close(tables)
-	s, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of) })
+	s, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of, "bytes") })
 	if err != nil {
 		return err
 	}
@@ -74,9 +73,9 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 		}
 	}
 	if c.Bool("json") {
-		return printJSON(os.Stdout, s)
+		return printJSON(term.Stdout, s)
 	}
-	screen := term.NewScreen(os.Stdout)
+	screen := term.NewScreen(term.Stdout)
 	for _, path := range c.Args().Slice() {
 		if ladlefile.Named(path) {
 			screen.Line("The inputs of %s, as it cleans them:", path)
@@ -115,7 +114,7 @@ func openOne(ctx context.Context, path string, asked source.Asked, progress *ter
 	if err != nil {
 		return nil, err
 	}
-	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) { progress.Show("reading "+what, done, of) })
+	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) { progress.Show("reading "+what, done, of, "bytes") })
 	if err != nil {
 		prepare.Close(inputs)
 	}

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 
@@ -44,7 +43,7 @@ func runTables(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("diagram") {
-		_, err := fmt.Print(s.Diagram())
+		_, err := fmt.Fprint(term.Stdout, s.Diagram())
 		return err
 	}
 	sizes := map[*schema.Table]schema.Size{}
@@ -59,9 +58,9 @@ func runTables(ctx context.Context, c *cli.Command) error {
 	name := c.String("table")
 	if name == "" {
 		if c.Bool("json") {
-			return printJSON(os.Stdout, outline)
+			return printJSON(term.Stdout, outline)
 		}
-		showOutline(term.NewScreen(os.Stdout), outline)
+		showOutline(term.NewScreen(term.Stdout), outline)
 		return nil
 	}
 	for level, briefs := range outline.Levels {
@@ -70,9 +69,9 @@ func runTables(ctx context.Context, c *cli.Command) error {
 				continue
 			}
 			if c.Bool("json") {
-				return printJSON(os.Stdout, b)
+				return printJSON(term.Stdout, b)
 			}
-			showBrief(term.NewScreen(os.Stdout), outline, level, b)
+			showBrief(term.NewScreen(term.Stdout), outline, level, b)
 			return nil
 		}
 	}

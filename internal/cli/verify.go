@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"os"
 	"strconv"
 	"strings"
 
@@ -44,12 +43,12 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 		return err
 	}
 	if c.Bool("json") {
-		err = printJSON(os.Stdout, struct {
+		err = printJSON(term.Stdout, struct {
 			*load.Verification
 			Status int `json:"status"`
 		}{v, v.Status()})
 	} else {
-		showVerified(term.NewScreen(os.Stdout), v)
+		showVerified(term.NewScreen(term.Stdout), v)
 	}
 	if err == nil && v.Status() != 0 {
 		err = exit(v.Status())
@@ -143,9 +142,9 @@ func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
 		status = 1
 	}
 	if c.Bool("json") {
-		err = printJSON(os.Stdout, map[string]any{"run": run.ID, "undone_by": run.UndoneBy, "same": since.Same(), "since": since, "status": status})
+		err = printJSON(term.Stdout, map[string]any{"run": run.ID, "undone_by": run.UndoneBy, "same": since.Same(), "since": since, "status": status})
 	} else {
-		showSince(term.NewScreen(os.Stdout), run, since)
+		showSince(term.NewScreen(term.Stdout), run, since)
 	}
 	if err == nil && status != 0 {
 		err = exit(status)

@@ -212,3 +212,13 @@ func (s mysqlDatabase) query(w *world, query string) []string {
 func (s mysqlDatabase) tables(w *world) []string {
 	return s.query(w, "SELECT table_name FROM information_schema.tables WHERE table_schema = database() ORDER BY 1")
 }
+
+// sqliteTry runs a statement on a file, and gives its error.
+func sqliteTry(path, statement string) error {
+	conn, err := sqlite.OpenConn(path, sqlite.OpenReadWrite)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return sqlitex.ExecuteTransient(conn, statement, nil)
+}

@@ -2,46 +2,98 @@ package term
 
 import (
 	"fmt"
+	"io"
 	"os"
+	"strings"
 	"time"
 
 	"golang.org/x/term"
 )
 
-// Progress shows how far something is on one line of standard error, where that is a terminal; else nothing.
+// Progress shows how far something is: on a terminal in one line that changes, else in a line every so often.
 type Progress struct {
-	on    bool
-	shown time.Time
-	wide  int
+	out      io.Writer
+	terminal bool
+	now      func() time.Time
+	what     string
+	begun    time.Time // of what
+	shown    time.Time
+	wide     int
 }
 
-// NewProgress is ready to show.
+// NewProgress shows on standard error.
 func NewProgress() *Progress {
-	return &Progress{on: term.IsTerminal(int(os.Stderr.Fd())), shown: time.Now()}
+	p := &Progress{out: os.Stderr, terminal: term.IsTerminal(int(os.Stderr.Fd())), now: time.Now}
+	p.shown = p.now()
+	return p
 }
 
-// refresh is how often the line changes; what is over sooner is not shown at all.
-const refresh = 200 * time.Millisecond
+const (
+	refresh = 200 * time.Millisecond // how often the line of a terminal changes; what is over sooner is not shown at all
+	seldom  = 10 * time.Second       // between lines where there is no terminal
+)
 
-// Show says that done of all is done of what.
-func (p *Progress) Show(what string, done, of int64) {
-	if !p.on || time.Since(p.shown) < refresh {
+// Show says that done of all is done of what, in units like rows; bytes are shown in larger units.
+func (p *Progress) Show(what string, done, of int64, unit string) {
+	now := p.now()
+	if what != p.what {
+		p.what, p.begun = what, now
+	}
+	wait := refresh
+	if !p.terminal {
+		wait = seldom
+	}
+	if now.Sub(p.shown) < wait {
 		return
 	}
-	p.shown = time.Now()
+	p.shown = now
+	line := Safe(what) + ": " + account(done, of, unit, now.Sub(p.begun))
+	if !p.terminal {
+		fmt.Fprintln(p.out, line)
+		return
+	}
+	if room := p.width() - 1; len(line) > room {
+		line = line[:room]
+	}
+	fmt.Fprintf(p.out, "\r%-*s", p.wide, line)
+	p.wide = len(line)
+}
+
+func (p *Progress) width() int {
+	if w, _, err := term.GetSize(int(os.Stderr.Fd())); err == nil && w > narrowest {
+		return w
+	}
+	return narrowest
+}
+
+// account says how much is done, how fast it goes, and how long the rest will take.
+func account(done, of int64, unit string, taken time.Duration) string {
 	share := int64(100)
 	if of > 0 {
 		share = min(done*100/of, 100)
 	}
-	line := fmt.Sprintf("%s %d %%", what, share)
-	fmt.Fprintf(os.Stderr, "\r%-*s", p.wide, line)
-	p.wide = len(line)
+	parts := []string{fmt.Sprintf("%d %%", share), amount(float64(done), unit)}
+	if seconds := taken.Seconds(); seconds > 0.5 && done > 0 {
+		rate := float64(done) / seconds
+		parts = append(parts, amount(rate, unit)+"/s")
+		if done < of {
+			parts = append(parts, fmt.Sprintf("%s left", (time.Duration(float64(of-done)/rate)*time.Second+time.Second).Round(time.Second)))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+func amount(n float64, unit string) string {
+	if unit == "bytes" {
+		return fmt.Sprintf("%.1f MB", n/1e6)
+	}
+	return fmt.Sprintf("%.0f %s", n, unit)
 }
 
 // Clear takes the line away.
 func (p *Progress) Clear() {
 	if p.wide > 0 {
-		fmt.Fprintf(os.Stderr, "\r%*s\r", p.wide, "")
+		fmt.Fprintf(p.out, "\r%*s\r", p.wide, "")
 		p.wide = 0
 	}
 }

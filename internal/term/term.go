@@ -32,7 +32,7 @@ const (
 // NewScreen shows on out. Colour is used on a terminal only, and not where NO_COLOR is set (no-color.org).
 func NewScreen(out io.Writer) *Screen {
 	s := &Screen{out: out, width: usual}
-	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+	if f, ok := out.(interface{ Fd() uintptr }); ok && term.IsTerminal(int(f.Fd())) {
 		s.color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
 			s.width = max(w, narrowest)

@@ -15,6 +15,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/source"
+	"ladle/internal/core/whole"
 )
 
 // Columns stand before those of the input in a set-aside file.
@@ -40,38 +41,29 @@ func Title(lines int64, files, sum, others string) string {
 // Place writes a set-aside file under a title in the dialect d. It is there whole or not at all. A file of an earlier run
 // that a person has edited is moved out of the way.
 func Place(path, title string, d source.Dialect, write func(io.Writer) error) (moved string, err error) {
-	f, err := os.CreateTemp(filepath.Dir(path), ".ladle-")
+	f, err := whole.Create(path)
 	if err != nil {
 		return "", err
 	}
-	defer func() {
-		if err != nil {
-			_ = os.Remove(f.Name()) // it was not whole
-		}
-	}()
+	defer f.Discard()
 	titled := func(sum []byte) string { return d.Line(fmt.Sprintf("%s (%s %x)", title, sumMark, sum[:8])) + "\r\n" }
 	out, sum := bufio.NewWriterSize(f, 64<<10), sha256.New()
 	if _, err := out.WriteString(titled(make([]byte, sha256.Size))); err != nil {
-		return "", errors.Join(err, f.Close())
+		return "", err
 	}
 	if err := errors.Join(write(io.MultiWriter(out, sum)), out.Flush()); err != nil {
-		return "", errors.Join(err, f.Close())
+		return "", err
 	}
-	if err := finish(f, titled(sum.Sum(nil))); err != nil {
+	if _, err := f.WriteAt([]byte(titled(sum.Sum(nil))), 0); err != nil { // over the one that was written
+		return "", err
+	}
+	if err := f.Finish(); err != nil {
 		return "", err
 	}
 	if moved, err = saveEdited(path); err != nil {
 		return "", err
 	}
-	return moved, os.Rename(f.Name(), path)
-}
-
-// finish puts the title, now with its sum, over the one that was written, and sees the file to the disk.
-func finish(f *os.File, title string) error {
-	if _, err := f.WriteAt([]byte(title), 0); err != nil {
-		return errors.Join(err, f.Close())
-	}
-	return errors.Join(f.Sync(), f.Chmod(0o644), f.Close())
+	return moved, f.Place()
 }
 
 // saveEdited moves a set-aside file of an earlier run out of the way when a person has worked on it.
@@ -97,6 +89,9 @@ func unedited(path string) (bool, error) {
 		return false, err
 	}
 	defer f.Close()
+	if info, err := f.Stat(); err == nil && !info.Mode().IsRegular() {
+		return false, fmt.Errorf("%s is not a file", path)
+	}
 	const titleRoom = 4096 // a title is shorter; what an edit made longer is no title of ours
 	in := bufio.NewReaderSize(f, titleRoom)
 	title, err := in.ReadSlice('\n')

@@ -109,7 +109,7 @@ func (c Claim) bounds() string {
 // mostAnswers is the number of rows up to which the answers to two queries are compared.
 const mostAnswers = 100_000
 
-var errManyAnswers = errors.New("equal: compares at most 100000 rows; have the database compare, with no_rows:")
+var errManyAnswers = errors.New("equal: compares at most 100000 rows, and more came; compare them in the database, by no_rows")
 
 func (c Claim) equal(ctx context.Context, db engine.Reader, r *Result) error {
 	left, err := c.Equal[0].rows(ctx, db)

@@ -57,8 +57,9 @@ type Options struct {
 type Progress struct {
 	Phase string // reading, writing or proving
 	What  string // the file or step
-	Done  int64  // bytes or rows
+	Done  int64
 	Of    int64
+	Unit  string // bytes or rows
 }
 
 // run is a load at work.
@@ -193,7 +194,11 @@ func (r *run) tell(phase, what string, more, of int64) {
 
 func (r *run) told(phase, what string, done, of int64) {
 	if r.Tell != nil {
-		r.Tell(Progress{phase, what, done, of})
+		unit := "rows"
+		if phase == "reading" {
+			unit = "bytes"
+		}
+		r.Tell(Progress{phase, what, done, of, unit})
 	}
 }
 

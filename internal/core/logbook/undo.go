@@ -41,9 +41,10 @@ type Report struct {
 	Why      string         `json:"why,omitempty"`
 	Problems []string       `json:"problems,omitempty"` // the first rows that stand in the way
 	Database string         `json:"database"`
-	Of       *Run           `json:"of"`            // what is taken back
-	Run      int64          `json:"run,omitempty"` // the number of this run in the logbook
-	Tables   []*TableUndone `json:"tables"`        // in the order in which they are dealt with
+	Of       *Run           `json:"of"`              // what is taken back
+	Run      int64          `json:"run,omitempty"`   // the number of this run in the logbook
+	Tables   []*TableUndone `json:"tables"`          // in the order in which they are dealt with
+	Notes    []string       `json:"notes,omitempty"` // what will take long, and why
 	Checks   []check.Result `json:"checks,omitempty"`
 	Seconds  float64        `json:"seconds"`
 }
@@ -132,7 +133,7 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *Run, r
 	if err != nil {
 		return false, err
 	}
-	*report = Report{Of: run, Database: report.Database}
+	*report = Report{Of: run, Database: report.Database, Notes: b.slow()}
 	var own []*schema.Table
 	if o != nil {
 		own = Tables()
@@ -215,6 +216,28 @@ func (u *undoing) may(ctx context.Context) (bool, error) {
 		u.before[t] = check.Before{Rows: n, Exact: exact}
 	}
 	return true, nil
+}
+
+// manyGone is the number of rows of a table whose removal takes long without an index on what points at them.
+const manyGone = 10_000
+
+// slow notes relations without an index: for each row that goes, all rows must be read that could point at it.
+func (b *book) slow() (notes []string) {
+	gone := map[*schema.Table]int64{}
+	for _, c := range b.chunks {
+		if c.What == Added {
+			gone[b.schema.Table(c.Table)] += c.Rows
+		}
+	}
+	for _, t := range b.schema.Tables {
+		for _, p := range b.schema.PointingAt(t) {
+			if gone[t] > manyGone && !p.Child.Indexed(p.Columns) {
+				notes = append(notes, fmt.Sprintf("%s has no index on %s, so taking %d rows of %s back takes long; an index there makes it fast",
+					p.Child.Name, strings.Join(p.Columns, ", "), gone[t], t.Name))
+			}
+		}
+	}
+	return notes
 }
 
 // why says why a run can't be taken back.

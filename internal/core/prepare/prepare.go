@@ -19,6 +19,7 @@ import (
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
+	"ladle/internal/core/whole"
 )
 
 // Options say what is written where.
@@ -222,19 +223,21 @@ func (w *writing) run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	temporary, err := os.CreateTemp(w.Folder, ".ladle-")
+	f, err := whole.Create(w.report.Output)
 	if err != nil {
 		return w.failed(w.Folder, err)
 	}
-	if err := w.write(ctx, t, temporary); err != nil {
-		_ = os.Remove(temporary.Name()) // it is not whole
+	defer f.Discard()
+	if err := w.write(ctx, t, f.File); err != nil {
 		return err
+	}
+	if err := f.Finish(); err != nil {
+		return w.failed(w.report.Output, err)
 	}
 	if err := w.placeAside(); err != nil {
-		_ = os.Remove(temporary.Name())
 		return err
 	}
-	if err := os.Rename(temporary.Name(), w.report.Output); err != nil {
+	if err := f.Place(); err != nil {
 		return w.failed(w.report.Output, err)
 	}
 	return nil
@@ -248,7 +251,7 @@ func (w *writing) failed(path string, err error) error {
 	return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the prepared rows can't be written: " + err.Error(), Do: "check the folder, its rights and its room"})
 }
 
-// write writes all good rows to a file, and closes it.
+// write writes all good rows to a file.
 func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error {
 	names := w.Recipe.Names()
 	var out sink
@@ -259,7 +262,7 @@ func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error 
 		out, err = newText(to, names, &w.report.Guarded)
 	}
 	if err != nil {
-		return errors.Join(w.failed(w.report.Output, err), to.Close())
+		return w.failed(w.report.Output, err)
 	}
 	width := len(names)
 	work := func(c *source.Chunk) *prepared { return w.chunk(t, c) }
@@ -285,7 +288,7 @@ func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error 
 			err = w.failed(w.report.Output, err)
 		}
 	}
-	return errors.Join(err, to.Chmod(0o644), to.Sync(), to.Close())
+	return err
 }
 
 // chunk cleans the rows of a chunk.

@@ -179,7 +179,7 @@ func eachKind(t *testing.T, test func(t *testing.T, kind string)) {
 }
 
 // starting is how long a program may take until it listens to signals.
-const starting = 100 * time.Millisecond
+const starting = 300 * time.Millisecond
 
 // TestChaosKills ends loads at random moments: by force, by the request to end, and by the interrupt key.
 func TestChaosKills(t *testing.T) {
@@ -191,7 +191,7 @@ func TestChaosKills(t *testing.T) {
 			var said bytes.Buffer
 			x.Stdout, x.Stderr = &said, &said
 			require.NoError(t, x.Start())
-			moment := time.Duration(rand.Float64() * 1.1 * float64(c.whole))
+			moment := time.Duration(rand.Float64() * 1.4 * float64(c.whole))
 			time.Sleep(moment)
 			signal, sent := signals[i%len(signals)], time.Now()
 			_ = x.Process.Signal(signal)

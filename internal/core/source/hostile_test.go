@@ -18,7 +18,7 @@ import (
 )
 
 // whole are files of all formats as they should be, small.
-func whole(t *testing.T) map[string][]byte {
+func wholeOf(t *testing.T) map[string][]byte {
 	files := map[string][]byte{}
 	for _, format := range []string{"ods", "xlsx"} {
 		content, err := os.ReadFile(register + "." + format)
@@ -60,7 +60,7 @@ func judged(t *testing.T, path string) error {
 
 // TestTruncatedFiles cuts files at every place: none of them is taken for whole.
 func TestTruncatedFiles(t *testing.T) {
-	for format, content := range whole(t) {
+	for format, content := range wholeOf(t) {
 		t.Run(format, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in."+format)
 			step := max(1, len(content)/150)
@@ -78,7 +78,7 @@ func TestTruncatedFiles(t *testing.T) {
 // TestDamagedFiles changes bytes of files at random: each is read, or refused in words.
 func TestDamagedFiles(t *testing.T) {
 	r := rand.New(rand.NewPCG(31, 32))
-	for format, content := range whole(t) {
+	for format, content := range wholeOf(t) {
 		t.Run(format, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in."+format)
 			for range 200 {

@@ -16,6 +16,7 @@ import (
 	"sync/atomic"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/whole"
 )
 
 // file is a file as it stands on the disk, or standard input kept in a temporary one.
@@ -76,11 +77,10 @@ func openFile(path string) (*file, error) {
 
 // keep copies what can be read only once to a temporary file without a name.
 func keep(from io.Reader) (*os.File, error) {
-	to, err := os.CreateTemp("", "ladle-") // mode 0600
+	to, err := whole.Nameless("")
 	if err != nil {
 		return nil, err
 	}
-	_ = os.Remove(to.Name()) // fails on Windows while it is open
 	if _, err := io.Copy(to, from); err != nil {
 		return nil, errors.Join(err, to.Close())
 	}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+
+	"ladle/internal/core/whole"
 )
 
 // resident is the number of bytes that a file keeps in memory before it goes to disk.
@@ -45,16 +47,9 @@ func (f *file) flush() error {
 }
 
 func (f *file) open() error {
-	if f.dir == "" {
-		f.dir = os.TempDir()
-	}
-	disk, err := os.CreateTemp(f.dir, "ladle-") // mode 0600
-	if err != nil {
-		return fmt.Errorf("making a temporary file: %w", err)
-	}
-	_ = os.Remove(disk.Name()) // fails on Windows while it is open; Close removes it there
+	disk, err := whole.Nameless(f.dir)
 	f.disk = disk
-	return nil
+	return err
 }
 
 func (f *file) end() int64 { return f.size + int64(len(f.memory)) }
@@ -86,9 +81,7 @@ func (f *file) Close() error {
 	if f.disk == nil {
 		return nil
 	}
-	name := f.disk.Name()
-	err := f.disk.Close()
-	_ = os.Remove(name)
+	err := whole.Forget(f.disk)
 	f.disk = nil
 	return err
 }

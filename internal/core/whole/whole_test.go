@@ -13,6 +13,24 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+func TestANamelessFileIsGoneWhenItIsClosed(t *testing.T) {
+	folder := t.TempDir()
+	f, err := Nameless(folder)
+	require.NoError(t, err)
+	_, err = f.WriteAt([]byte("kept"), 3)
+	require.NoError(t, err)
+	back := make([]byte, 4)
+	_, err = f.ReadAt(back, 3)
+	require.NoError(t, err)
+	assert.Equal(t, "kept", string(back))
+	files, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Empty(t, files, "nobody can open it")
+	require.NoError(t, Forget(f))
+	_, err = Nameless(filepath.Join(folder, "no"))
+	assert.ErrorContains(t, err, "making a temporary file")
+}
+
 func TestAFileIsWholeOrAsItWas(t *testing.T) {
 	folder := t.TempDir()
 	path := filepath.Join(folder, "report.html")

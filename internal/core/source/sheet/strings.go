@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+
+	"ladle/internal/core/whole"
 )
 
 const (
@@ -172,11 +174,10 @@ func (s *sharedStrings) spill() error {
 		return Oddity{"one of its texts is larger than 1 MB", "check where it comes from"}
 	}
 	if s.disk == nil {
-		disk, err := os.CreateTemp("", "ladle-") // mode 0600
+		disk, err := whole.Nameless("")
 		if err != nil {
-			return fmt.Errorf("making a temporary file: %w", err)
+			return err
 		}
-		_ = os.Remove(disk.Name()) // fails on Windows while it is open
 		s.disk = disk
 	}
 	if _, err := s.disk.WriteAt(s.blocks[n], int64(n)*arenaBlock); err != nil {
@@ -214,8 +215,5 @@ func (s *sharedStrings) Close() error {
 	if s.disk == nil {
 		return nil
 	}
-	name := s.disk.Name()
-	err := s.disk.Close()
-	_ = os.Remove(name)
-	return err
+	return whole.Forget(s.disk)
 }

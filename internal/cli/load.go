@@ -3,7 +3,9 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -18,6 +20,8 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/whole"
+	"ladle/internal/page"
 	"ladle/internal/term"
 )
 
@@ -29,7 +33,7 @@ func loadCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "load",
 		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--check-level LEVEL] [--no-logbook] [--json]",
+		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--check-level LEVEL] [--no-logbook] [--html FILE] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing; new names that look like others are not added, and nothing is removed"},
@@ -38,6 +42,7 @@ func loadCommand(asJSON *bool) *cli.Command {
 			againFlag(),
 			&cli.BoolFlag{Name: "no-logbook", Usage: "don't write the run into the logbook of the database; it can't be taken back then"},
 			levelFlag(),
+			htmlFlag("the report"),
 			jsonFlag(asJSON),
 		},
 		OnUsageError: usageError,
@@ -60,8 +65,8 @@ func tryCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:         "try",
 		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--check-level LEVEL] [--json]",
-		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), levelFlag(), jsonFlag(asJSON)},
+		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--check-level LEVEL] [--html FILE] [--json]",
+		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), levelFlag(), htmlFlag("the report"), jsonFlag(asJSON)},
 		OnUsageError: usageError,
 		Action: func(ctx context.Context, c *cli.Command) error {
 			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended"), First: c.Int64("first"), Level: check.Level(c.String("check-level"))})
@@ -150,6 +155,7 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 		return err
 	}
 	changed = report.Outcome == load.Loaded
+	unwritten := placePage(c.String("html"), func(to io.Writer) error { return page.Load(to, report, Version) })
 	if c.Bool("json") {
 		err = printJSON(term.Stdout, struct {
 			*load.Report
@@ -158,10 +164,37 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 	} else {
 		showReport(term.NewScreen(term.Stdout), report)
 	}
+	if err == nil && unwritten != nil {
+		fmt.Fprintln(os.Stderr, term.Safe("ladle: "+unwritten.Error()))
+	}
 	if err == nil && report.Status() != 0 {
 		err = exit(report.Status())
 	}
+	if err == nil && !changed {
+		err = unwritten
+	}
 	return err
+}
+
+func htmlFlag(what string) cli.Flag {
+	return &cli.StringFlag{Name: "html", Usage: "also write " + what + " to `FILE`, a page for a browser that needs nothing else", Validator: func(path string) error {
+		if info, err := os.Stat(filepath.Dir(path)); path != "" && (err != nil || !info.IsDir()) {
+			return fault.At(fault.Wrong, fault.Problem{File: path, What: "there is no such folder for the page", Do: "make it, or write the page somewhere else"})
+		}
+		return nil
+	}}
+}
+
+// placePage writes a page, where one is asked for.
+func placePage(path string, write func(io.Writer) error) error {
+	if path == "" {
+		return nil
+	}
+	err := whole.Write(path, write)
+	if err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the page can't be written: " + err.Error(), Do: "check the rights of its folder"})
+	}
+	return nil
 }
 
 // loadFile loads a ladle file into a database.

@@ -69,11 +69,19 @@ func root(asJSON *bool) *cli.Command {
 			"aside; 5 the outcome of the commit is unknown; 130 interrupted, nothing changed.",
 		Version:         Version,
 		HideHelpCommand: true,
-		Commands:        []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON), verifyCommand(asJSON), runsCommand(asJSON), undoCommand(asJSON)},
-		Writer:          term.Stdout,
-		ErrWriter:       os.Stderr,
-		ExitErrHandler:  func(context.Context, *cli.Command, error) {},
-		OnUsageError:    usageError,
+
+		EnableShellCompletion: true,
+		ConfigureShellCompletionCommand: func(c *cli.Command) {
+			c.Hidden, c.Usage = false, "print a script with which bash, zsh or fish completes commands and options"
+			c.UsageText = "ladle completion bash|zsh|fish|pwsh"
+			c.OnUsageError = usageError
+		},
+
+		Commands:       []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON), verifyCommand(asJSON), runsCommand(asJSON), undoCommand(asJSON), schemaCommand(), manualCommand()},
+		Writer:         term.Stdout,
+		ErrWriter:      os.Stderr,
+		ExitErrHandler: func(context.Context, *cli.Command, error) {},
+		OnUsageError:   usageError,
 		Action: func(_ context.Context, c *cli.Command) error {
 			if name := c.Args().First(); name != "" {
 				return unknownCommand(c, name)

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -10,6 +11,7 @@ import (
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
+	"ladle/internal/page"
 	"ladle/internal/term"
 )
 
@@ -17,11 +19,12 @@ func tablesCommand(asJSON *bool) *cli.Command {
 	return &cli.Command{
 		Name:      "tables",
 		Usage:     "show the tables of a database in the order in which they must be loaded",
-		UsageText: "ladle tables --db DATABASE [--table NAME] [--diagram] [--json]",
+		UsageText: "ladle tables --db DATABASE [--table NAME] [--diagram] [--html FILE] [--json]",
 		Flags: []cli.Flag{
 			databaseFlag(),
 			&cli.StringFlag{Name: "table", Usage: "show all of the table `NAME`"},
 			&cli.BoolFlag{Name: "diagram", Usage: "print the tables and their relations in the DOT language, for a program that draws graphs"},
+			htmlFlag("the tables and their relations, drawn in levels,"),
 			jsonFlag(asJSON),
 		},
 		OnUsageError: usageError,
@@ -55,6 +58,9 @@ func runTables(ctx context.Context, c *cli.Command) error {
 		sizes[t] = schema.Size{Rows: n, Exact: exact}
 	}
 	outline := s.Outline(sizes)
+	if err := placePage(c.String("html"), func(to io.Writer) error { return page.Tables(to, outline, Version) }); err != nil {
+		return err
+	}
 	name := c.String("table")
 	if name == "" {
 		if c.Bool("json") {

@@ -273,7 +273,7 @@ func TestChaosConnections(t *testing.T) {
 				var said bytes.Buffer
 				x.Stdout, x.Stderr = &said, &said
 				require.NoError(t, x.Start())
-				time.Sleep(time.Duration((0.1 + 0.9*rand.Float64()) * float64(c.whole)))
+				time.Sleep(time.Duration((0.1 + 1.2*rand.Float64()) * float64(c.whole)))
 				close(p.cut)
 				_ = x.Wait()
 				c.judge("cut", x.ProcessState.ExitCode(), said.String())

@@ -87,6 +87,7 @@ func (s postgresSchema) make(w *world, script string) string {
 	conn := s.connect(w, postgresURL())
 	s.exec(w, conn, "SELECT pg_advisory_lock(1); CREATE EXTENSION IF NOT EXISTS citext SCHEMA public; SELECT pg_advisory_unlock(1)")
 	s.exec(w, conn, "CREATE SCHEMA "+schema)
+	conn.Close(context.Background())
 	w.Cleanup(func() {
 		conn := s.connect(w, postgresURL())
 		s.exec(w, conn, "DROP SCHEMA "+schema+" CASCADE")
@@ -95,7 +96,9 @@ func (s postgresSchema) make(w *world, script string) string {
 	if strings.Contains(postgresURL(), "?") {
 		url = postgresURL() + "&search_path=" + schema + ",public"
 	}
-	s.exec(w, s.connect(w, url), postgresWords.Replace(script))
+	conn = s.connect(w, url)
+	defer conn.Close(context.Background())
+	s.exec(w, conn, postgresWords.Replace(script))
 	return url
 }
 
@@ -168,7 +171,9 @@ func (mysqlDatabase) connect(w *world, database string) *sql.DB {
 
 func (s mysqlDatabase) exec(w *world, database, script string) {
 	w.Helper()
-	_, err := s.connect(w, database).Exec(mysqlWords.Replace(script))
+	db := s.connect(w, database)
+	defer db.Close()
+	_, err := db.Exec(mysqlWords.Replace(script))
 	require.NoError(w, err, "these tests need a MariaDB or MySQL server: make test starts one, or set LADLE_TEST_MYSQL")
 }
 

@@ -227,6 +227,8 @@ func (f *file) archive() ([]*content, *zip.Reader, error) {
 		case name == "[Content_Types].xml" || name == "mimetype":
 			return nil, z, nil
 		case strings.HasSuffix(name, "/"), strings.HasPrefix(name, "__MACOSX/"), strings.HasPrefix(path.Base(name), "."):
+		case !m.Mode().IsRegular():
+			return nil, nil, f.odd(fmt.Sprintf("%s in the archive is a link or a device, not a file", name), "take it out, and pack the file itself")
 		case m.Flags&1 != 0:
 			return nil, nil, f.odd(fmt.Sprintf("%s in the archive is locked with a password", name), "unpack it first")
 		default:

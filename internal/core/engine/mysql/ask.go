@@ -27,13 +27,17 @@ func (d *Database) MayMake(ctx context.Context) error {
 	return err
 }
 
-// Ask puts the query in a savepoint.
+// Ask puts the query in a savepoint, or, where no transaction is open, in one that only reads.
 func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
-	if err := d.exec(ctx, "SAVEPOINT ladle_ask"); err != nil {
+	open, close := "START TRANSACTION READ ONLY", "ROLLBACK"
+	if d.working {
+		open, close = "SAVEPOINT ladle_ask", "ROLLBACK TO SAVEPOINT ladle_ask"
+	}
+	if err := d.exec(ctx, open); err != nil {
 		return err
 	}
 	asked := d.ask(ctx, query, take)
-	return errors.Join(asked, d.exec(ctx, "ROLLBACK TO SAVEPOINT ladle_ask"))
+	return errors.Join(asked, d.exec(ctx, close))
 }
 
 func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {

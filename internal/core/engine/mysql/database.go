@@ -29,6 +29,7 @@ type Database struct {
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
 	sent     map[string]int64 // the rows sent in this transaction, by table
+	working  bool             // a transaction is open
 	foreseen []string         // the locks that queries of a person need besides
 }
 
@@ -205,6 +206,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 			return nil, errors.Join(err, t.Rollback())
 		}
 	}
+	d.working = true
 	return t, nil
 }
 

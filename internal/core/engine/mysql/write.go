@@ -250,6 +250,7 @@ func (t *tx) Commit(ctx context.Context) error {
 }
 
 func (t *tx) release(ctx context.Context) error {
+	t.db.working = false
 	return errors.Join(t.db.exec(ctx, "UNLOCK TABLES"), t.db.exec(ctx, "SET autocommit = 1"))
 }
 

@@ -1,0 +1,170 @@
+package conformance
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/gzip"
+	"encoding/csv"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// hostileTexts are names and values that mean something to SQL, shells, terminals, pages, workbooks and YAML.
+var hostileTexts = []string{
+	`'; DROP TABLE vessel; --`, `"; DROP TABLE vessel; --`, "`; DROP TABLE vessel; --`", `\'; DROP TABLE vessel; #`, `Robert\`, `%s%n%d`, `$(touch pwned)`, "`touch pwned`", `; touch pwned`, `| touch pwned`,
+	"\x1b[31mred\x1b[0m", "\x1b]0;title\x07", "\u202eturned", `<script>alert(1)</script>`, `"><img src=x onerror=alert(1)>`, `&lt;b&gt;`, `=cmd|'/c calc'!A0`, `@SUM(1)`, "{{.}}", "${jndi:x}", "!!python/object", "*anchor", "NULL", `\N`, "a\tb", "../../etc/passwd", strings.Repeat("ü", 60),
+}
+
+// harmless: nothing that a text could do was done, and the screen shows no command to a terminal.
+func (w *world) harmless(r result, arguments string) {
+	w.Helper()
+	assert.NoFileExists(w, w.path("pwned"), arguments)
+	for _, out := range []string{r.stdout, r.stderr} {
+		assert.False(w, strings.ContainsAny(out, "\x1b\x07\u202e"), "%s: control characters reach the screen", arguments)
+		assert.NotContains(w, out, "panic", arguments)
+		assert.NotContains(w, out, "hunter2", arguments)
+	}
+}
+
+// TestHostileTextsStayTexts takes them through every command, as headers, values and the names of tables, columns and files.
+func TestHostileTextsStayTexts(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, quotedFor(on, `CREATE TABLE vessel (id ID, name VARCHAR(200) NOT NULL UNIQUE);
+			CREATE TABLE Q[it's; a <b>table</b>]Q (id ID, Q[col "um"'; --]Q VARCHAR(200) UNIQUE, vessel_id INTEGER NOT NULL REFERENCES vessel (id));`))
+		var file bytes.Buffer
+		out := csv.NewWriter(&file)
+		_ = out.Write([]string{`'; DROP TABLE "x"`, "$(touch pwned)"})
+		for _, text := range hostileTexts {
+			_ = out.Write([]string{text, text})
+		}
+		out.Flush()
+		const name = "$(touch pwned); '<b>.csv"
+		w.write(name, file.String())
+		w.write("f.ladle.yaml", `ladle: 1
+inputs:
+  in: {file: "$(touch pwned); '<b>.csv", header: 1}
+checks:
+  - claim: "all are there: $(touch pwned) \e[31m <b>"
+    no_rows: "select 1 from vessel where name = '`+"\\u202e"+`none'"
+tables:
+  vessel: {from: in, columns: {name: "$(touch pwned)"}}
+  `+"\"it's; a <b>table</b>\""+`:
+    from: in
+    columns:
+      'col "um"''; --': "'; DROP TABLE \"x\""
+      vessel_id: {from: "$(touch pwned)", find: vessel.name}
+`)
+		before := w.data()
+		run := func(want int, arguments ...string) result {
+			r := w.run(arguments...)
+			assert.Equal(t, want, r.status, "%v: %s%s", arguments, r.stdout, r.stderr)
+			w.harmless(r, strings.Join(arguments, " "))
+			return r
+		}
+		db := []string{"--db", w.db}
+		run(0, "survey", name)
+		run(0, "survey", "f.ladle.yaml")
+		run(0, append([]string{"tables", "--html", "tables.html"}, db...)...)
+		run(0, append([]string{"tables", "--table", "it's; a <b>table</b>"}, db...)...)
+		run(0, append([]string{"tables", "--diagram"}, db...)...)
+		run(0, append([]string{"draft", name, "-o", "draft.ladle.yaml"}, db...)...)
+		run(0, "prepare", "f.ladle.yaml", "-o", "cleaned")
+		run(0, append([]string{"try", "f.ladle.yaml", "--html", "try.html"}, db...)...)
+		run(0, append([]string{"load", "f.ladle.yaml", "--yes", "--html", "load.html"}, db...)...)
+		assert.Equal(t, []string{fmt.Sprint(len(hostileTexts))}, w.query("SELECT count(*) FROM vessel"))
+		run(0, append([]string{"verify", "f.ladle.yaml"}, db...)...)
+		run(0, append([]string{"verify", "1"}, db...)...)
+		run(0, append([]string{"runs"}, db...)...)
+		run(0, append([]string{"runs", "1"}, db...)...)
+		for _, page := range []string{"tables.html", "try.html", "load.html"} {
+			text := w.read(page)
+			assert.NotContains(t, text, "<script>")
+			assert.NotContains(t, text, "<img")
+			assert.False(t, strings.ContainsAny(text, "\x1b\u202e"), page)
+		}
+		run(0, append([]string{"undo", "1", "--yes"}, db...)...)
+		assert.Equal(t, before, w.data())
+	})
+}
+
+// TestHostileFilesAreRefused: archives that lead out of their folder, hold links, or swell without end.
+func TestHostileFilesAreRefused(t *testing.T) {
+	packed := func(t *testing.T, w *world, name string, header *zip.FileHeader, content []byte) {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		f, err := z.CreateHeader(header)
+		require.NoError(t, err)
+		_, err = f.Write(content)
+		require.NoError(t, err)
+		require.NoError(t, z.Close())
+		require.NoError(t, os.WriteFile(w.path(name), b.Bytes(), 0o644))
+	}
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD UNIQUE);")
+	packed(t, w, "out.zip", &zip.FileHeader{Name: "../../pwned", Method: zip.Deflate}, []byte("C\nN1\n"))
+	link := &zip.FileHeader{Name: "link.csv"}
+	link.SetMode(os.ModeSymlink | 0o777)
+	packed(t, w, "link.zip", link, []byte("/etc/passwd"))
+	packed(t, w, "bomb.zip", &zip.FileHeader{Name: "bomb.csv", Method: zip.Deflate}, bytes.Repeat([]byte("\""+strings.Repeat("a", 1023)), 64<<10))
+	var swollen bytes.Buffer
+	g := gzip.NewWriter(&swollen)
+	for range 64 << 10 {
+		_, err := g.Write(bytes.Repeat([]byte("a"), 1024))
+		require.NoError(t, err)
+	}
+	require.NoError(t, g.Close())
+	require.NoError(t, os.WriteFile(w.path("bomb.csv.gz"), swollen.Bytes(), 0o644))
+	long := strings.Repeat("n", 200) + ".csv"
+	w.write(long, "C\nN1\n")
+	require.NoError(t, os.Symlink("/dev/zero", w.path("endless.csv")))
+	before := w.data()
+	for _, name := range []string{"out.zip", "link.zip", "bomb.zip", "bomb.csv.gz"} {
+		for _, command := range []string{"survey " + name, "load f.ladle.yaml --yes --db db"} {
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: "+name+"}}\ntables: {berth: {from: in, columns: {code: C}}}\n")
+			r := w.run(strings.Fields(command)...)
+			w.harmless(r, command+" of "+name)
+			if name != "out.zip" { // whose entry is read like any other, and never written anywhere
+				assert.Contains(t, []int{1, 2, 3}, r.status, "%s of %s: %s", command, name, r.stdout)
+			}
+			assert.NotContains(t, r.stdout+r.stderr, "root:", "no other file is shown")
+		}
+	}
+	assert.Contains(t, []string{before, strings.Replace(before, "berth", "berth\n1|N1", 1)}, w.data())
+	assert.NoFileExists(t, filepath.Join(w.dir, "..", "..", "pwned"))
+	assert.Equal(t, 0, w.run("survey", long).status)
+}
+
+// TestPasswordsAreNowhere: not in what commands print or write, not in the logbook, and not in the server's list of what
+// it does.
+func TestPasswordsAreNowhere(t *testing.T) {
+	on := postgresSchema{}
+	w := newWorld(t, on, port)
+	admin := on.connect(w, w.db)
+	on.exec(w, admin, "DO $$ BEGIN CREATE ROLE ladle_purser SUPERUSER LOGIN PASSWORD 'hunter2'; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
+	u, err := url.Parse(w.db)
+	require.NoError(t, err)
+	u.User = url.UserPassword("ladle_purser", "hunter2")
+	w.write("f.ladle.yaml", vesselBlock)
+	w.write("in.csv", goodFile)
+	for _, command := range []string{"tables", "tables --json --html t.html", "draft in.csv", "try f.ladle.yaml --json --html y.html", "load f.ladle.yaml --yes --html l.html", "load f.ladle.yaml --yes --json",
+		"verify f.ladle.yaml", "verify 1 --json", "runs", "runs 1 --json", "undo 1 --yes", "undo 9 --yes", "tables --table none", "load none.ladle.yaml --yes", "load f.ladle.yaml"} {
+		r := w.run(append(strings.Fields(command), "--db", u.String())...)
+		w.harmless(r, command)
+	}
+	wrong := *u
+	wrong.Host = "127.0.0.1:1"
+	w.harmless(w.run("tables", "--db", wrong.String()), "a server that isn't there")
+	assert.NotContains(t, w.dump(), "hunter2", "the logbook")
+	files, err := os.ReadDir(w.dir)
+	require.NoError(t, err)
+	for _, f := range files {
+		assert.NotContains(t, w.read(f.Name()), "hunter2", f.Name())
+	}
+	assert.NotContains(t, strings.Join(w.query("SELECT query FROM pg_stat_activity WHERE application_name = 'ladle'"), "\n"), "hunter2")
+}

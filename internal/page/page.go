@@ -1,0 +1,74 @@
+// Package page makes self-contained HTML pages: the report of a load, and the picture of the tables of a database. They
+// need no network and no script, follow the light or dark of the reader, and can be read by keyboard and screen reader.
+package page
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"io"
+	"strings"
+
+	"ladle/internal/core/load"
+	"ladle/internal/core/schema"
+)
+
+//go:embed style.css load.html tables.html
+var files embed.FS
+
+var pages = template.Must(template.New("").Funcs(template.FuncMap{
+	"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
+	"count":   count,
+	"join":    strings.Join,
+	"list":    func(names []string) string { return strings.Join(names, ", ") },
+	"add":     func(a, b int) int { return a + b },
+	"seconds": func(s float64) string { return fmt.Sprintf("%.2f s", s) },
+	"anchor":  anchor,
+	"visible": visible,
+}).ParseFS(files, "*.html"))
+
+// Load writes the report of a load.
+func Load(to io.Writer, r *load.Report, program string) error {
+	return pages.ExecuteTemplate(to, "load.html", newLoadView(r, program))
+}
+
+// Tables writes the picture of the tables of a database.
+func Tables(to io.Writer, o *schema.Outline, program string) error {
+	return pages.ExecuteTemplate(to, "tables.html", newTablesView(o, program))
+}
+
+// count writes a number with a narrow blank between thousands (ISO 80000-1).
+func count(n int64) string {
+	digits := fmt.Sprint(n)
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + "\u202f" + digits[i:]
+	}
+	return digits
+}
+
+// anchor is the id of a table's section: its name, with what is no letter or digit of ASCII as a number.
+func anchor(name string) string {
+	var b strings.Builder
+	b.WriteString("t-")
+	for _, r := range name {
+		if r == '_' || '0' <= r && r <= '9' || 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' {
+			b.WriteRune(r)
+			continue
+		}
+		fmt.Fprintf(&b, "-%x-", r)
+	}
+	return b.String()
+}
+
+// visible shows characters that would not be seen, or would turn the direction of a text, as escapes.
+func visible(s string) string {
+	var b strings.Builder
+	for _, r := range s {
+		if r < ' ' || r == 0x7f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0x200f || r == 0x200e {
+			fmt.Fprintf(&b, "\\u%04x", r)
+			continue
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}

@@ -112,8 +112,16 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 	s.Title("Steps")
 	showRunSteps(s, run)
 	s.Title("Checks that held")
-	for _, c := range run.Checks {
-		s.Item(term.Good, "%s, %s: %s", c.Asked, c.Table, c.Says)
+	for _, kind := range checkKinds {
+		var held []string
+		for _, c := range run.Checks {
+			if c.Asked == kind.name {
+				held = append(held, strings.TrimSpace(c.Table+" "+c.Says))
+			}
+		}
+		if held != nil {
+			s.Item(term.Good, "%s, %s: %s", kind.name, kind.meaning, strings.Join(held, "; "))
+		}
 	}
 	return nil
 }
@@ -230,7 +238,6 @@ func showUndone(s *term.Screen, r *logbook.Report) {
 		showUndo(s, r)
 		s.Title("Checks")
 		showCheckKinds(s, r.Checks)
-		s.Line("")
 		s.Strong(true, "Run %d is taken back, by run %d (%s)", r.Of.ID, r.Run, duration(r.Seconds))
 	}
 }

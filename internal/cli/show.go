@@ -253,8 +253,8 @@ func showCheckKinds(s *term.Screen, results []check.Result) {
 
 // checkKinds are the checks in the order of showing, and what each says when it holds.
 var checkKinds = []struct{ name, meaning string }{
-	{"balance", "rows before + added = rows after"},
-	{"removed", "what is gone from the file is gone from the table"},
+	{"balance", "rows before + added - removed = rows after"},
+	{"removed", "what was to go is gone"},
 	{"relations", "every row points at one that is there"},
 	{"keys", "no key stands twice"},
 	{"cells", "all that was written reads back as it was sent"},

@@ -105,7 +105,7 @@ func TestTheLogbookIsReadAndLeftOut(t *testing.T) {
 		list := w.run("runs", "--db", w.db)
 		assert.Regexp(t, `1 +20\d\d-\d\d-\d\d \d\d:\d\d:\d\d +\S+ +f.ladle.yaml +\d+ m?s +loaded`, list.stdout)
 		one := w.run("runs", "1", "--db", w.db).stdout
-		for _, part := range []string{"Run 1: f.ladle.yaml, loaded", "in.csv", "stays.csv", "3 rows before + 1 added - 1 removed = 3", "the unique constraint on reg holds"} {
+		for _, part := range []string{"Run 1: f.ladle.yaml, loaded", "in.csv", "stays.csv", "vessel 3 + 1 - 1 = 3", "no key stands twice: kind name; vessel reg"} {
 			assert.Contains(t, one, part)
 		}
 		for arguments, says := range map[string]string{"runs 9": "there is no run 9", "runs x": `"x" is not the number of a run`, "undo": "undo takes the number of one run", "undo 1": "there is no terminal to ask on",

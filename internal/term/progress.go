@@ -3,6 +3,7 @@ package term
 import (
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -63,7 +64,7 @@ func (p *Progress) width() int {
 	if w, _, err := term.GetSize(int(os.Stderr.Fd())); err == nil && w > narrowest {
 		return w
 	}
-	return narrowest
+	return usual
 }
 
 // account says how much is done, how fast it goes, and how long the rest will take.
@@ -77,7 +78,7 @@ func account(done, of int64, unit string, taken time.Duration) string {
 		rate := float64(done) / seconds
 		parts = append(parts, amount(rate, unit)+"/s")
 		if done < of {
-			parts = append(parts, fmt.Sprintf("%s left", (time.Duration(float64(of-done)/rate)*time.Second+time.Second).Round(time.Second)))
+			parts = append(parts, fmt.Sprintf("%s left", time.Duration(math.Ceil(float64(of-done)/rate))*time.Second))
 		}
 	}
 	return strings.Join(parts, ", ")

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
@@ -65,4 +66,32 @@ func TestATableNamesTheColumnsThatDontFit(t *testing.T) {
 	s, out := screen(40)
 	s.Table(Table{Header: []string{"name", "n", "much too wide for this screen"}, Numbers: []int{1}, Rows: [][]string{{"Grey Heron", "7", "x"}, {"Tern\x1b", "12", "y\nz"}}})
 	assert.Equal(t, "  name         n\n"+strings.Repeat("─", 16)+"\n  Grey Heron   7\n  Tern\\u001b  12\n  (not shown: much too wide for this\n  screen)\n", out.String())
+}
+
+// TestProgress: a line that changes on a terminal, else a line every so often, with the rate and the time that is left.
+func TestProgress(t *testing.T) {
+	for terminal, want := range map[bool]string{
+		true:  "\rwriting calls: 25 %, 250 rows, 250 rows/s, 3s left                     ",
+		false: "writing calls: 50 %, 500 rows, 38 rows/s, 13s left\nreading \\u001b[31m: 10 %, 1.5 MB\n",
+	} {
+		var out strings.Builder
+		now := time.Unix(0, 0)
+		p := &Progress{out: &out, terminal: terminal, now: func() time.Time { return now }, shown: now}
+		p.Show("writing calls", 0, 1000, "rows")
+		now = now.Add(100 * time.Millisecond)
+		p.Show("writing calls", 10, 1000, "rows")
+		now = now.Add(900 * time.Millisecond)
+		p.Show("writing calls", 250, 1000, "rows")
+		if terminal {
+			assert.Equal(t, strings.TrimRight(want, " "), out.String())
+			p.Clear()
+			assert.True(t, strings.HasSuffix(out.String(), "\r"), "the line is taken away")
+			continue
+		}
+		now = now.Add(12 * time.Second)
+		p.Show("writing calls", 500, 1000, "rows")
+		now = now.Add(12 * time.Second)
+		p.Show("reading \x1b[31m", 1_500_000, 15_000_000, "bytes")
+		assert.Equal(t, want, out.String())
+	}
 }

@@ -125,9 +125,7 @@ func (r *run) logEntry(j *judgement) (*logbook.Run, error) {
 		n := int64(len(j.additionsTo(x)))
 		entry.Steps = append(entry.Steps, logbook.Step{Name: "new names", Table: x.table.Name, Read: n, Added: n})
 	}
-	for _, c := range r.report.Checks {
-		entry.Checks = append(entry.Checks, logbook.Check{Asked: c.Check, Table: c.Table + c.Claim, Says: c.Says})
-	}
+	entry.Checks = logbook.Held(r.report.Checks)
 	return entry, nil
 }
 

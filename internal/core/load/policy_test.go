@@ -260,7 +260,7 @@ func TestProgressIsTold(t *testing.T) {
 	last := map[string]load.Progress{}
 	_, err := s.load(load.Options{Tell: func(p load.Progress) { last[p.Phase] = p }})
 	require.NoError(t, err)
-	assert.Equal(t, load.Progress{Phase: "writing", What: "berth", Done: 2, Of: 2}, last["writing"])
-	assert.Equal(t, load.Progress{Phase: "proving", What: "berth", Done: 2, Of: 2}, last["proving"])
-	assert.Equal(t, load.Progress{Phase: "reading", What: "in", Done: 20, Of: 20}, last["reading"])
+	assert.Equal(t, load.Progress{Phase: "writing", What: "berth", Done: 2, Of: 2, Unit: "rows"}, last["writing"])
+	assert.Equal(t, load.Progress{Phase: "proving", What: "berth", Done: 2, Of: 2, Unit: "rows"}, last["proving"])
+	assert.Equal(t, load.Progress{Phase: "reading", What: "in", Done: 20, Of: 20, Unit: "bytes"}, last["reading"])
 }

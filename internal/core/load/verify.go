@@ -152,8 +152,11 @@ func (r *run) compareAll() (extra map[*ladlefile.Block]bool) {
 
 // verified is the account of a step.
 func (j *judgement) verified(ctx context.Context, s *judged, onlyTold bool) (*StepVerified, error) {
-	y := s.tally
-	v := &StepVerified{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value, Key: s.KeyNames(), Read: y.Read, Same: y.Unchanged + y.Kept, Missing: y.Added,
+	y, known := s.tally, s.Step
+	if s.first != nil {
+		known = s.first.Step
+	}
+	v := &StepVerified{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Input.Name.Value, Key: known.KeyNames(), Read: y.Read, Same: y.Unchanged + y.Kept, Missing: y.Added,
 		Repeated: y.Repeated, LeftOut: y.LeftOut, SetAside: y.SetAside}
 	if s.first == nil && len(s.Key) == 0 {
 		return v, j.verifyMany(ctx, s, v)

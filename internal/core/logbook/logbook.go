@@ -10,6 +10,7 @@ import (
 	"slices"
 	"time"
 
+	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 )
@@ -70,8 +71,18 @@ type Step struct {
 // Check is a check that held.
 type Check struct {
 	Asked string `json:"check"`
-	Table string `json:"table"`
+	Table string `json:"table"` // "" for claims and totals
 	Says  string `json:"says"`
+}
+
+// Held lists checks in the few words in which the logbook keeps them; one that had nothing to look at is left out.
+func Held(results []check.Result) (held []Check) {
+	for _, r := range results {
+		if c := (Check{r.Check, r.Table, r.Short}); r.Short != "" && !slices.Contains(held, c) {
+			held = append(held, c)
+		}
+	}
+	return held
 }
 
 // NewToken makes a token of 130 random bits.

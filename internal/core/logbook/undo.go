@@ -472,9 +472,7 @@ func (u *undoing) commit(ctx context.Context, db engine.Database, o *Options) er
 	for _, t := range u.report.Tables {
 		run.Steps = append(run.Steps, Step{Name: "undo", Table: t.Table, Added: t.PutBack, Updated: t.Restored, Removed: t.Removed})
 	}
-	for _, c := range u.report.Checks {
-		run.Checks = append(run.Checks, Check{c.Check, c.Table, c.Says})
-	}
+	run.Checks = Held(u.report.Checks)
 	if u.report.Run, err = Write(ctx, u.tx, run); err != nil {
 		return err
 	}

@@ -15,7 +15,7 @@ cross: ## builds for the other systems too, and throws the programs away
 	GOOS=windows GOARCH=amd64 go build $(FLAGS) -o /dev/null ./cmd/ladle
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
-	scripts/with-servers go test -count=1 ./...
+	scripts/with-servers go test -count=1 -timeout 40m ./...
 
 chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200 for each kind of database
 	LADLE_CHAOS=$(or $(ROUNDS),200) scripts/with-servers go test -count=1 -timeout 3h -v -run 'TestChaos' ./internal/conformance
@@ -31,5 +31,5 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 
 fuzz: ## each fuzz target for half a minute
 	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode notation:FuzzNumber \
-		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules draft:FuzzScalar; do \
+		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules draft:FuzzScalar logbook:FuzzRowsComeBackAsTheyWere engine/mysql:FuzzTokens; do \
 		go test ./internal/core/$${target%:*} -run - -fuzz $${target#*:} -fuzztime 30s -fuzzminimizetime 10x || exit 1; done

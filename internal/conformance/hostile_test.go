@@ -168,3 +168,30 @@ func TestPasswordsAreNowhere(t *testing.T) {
 	}
 	assert.NotContains(t, strings.Join(w.query("SELECT query FROM pg_stat_activity WHERE application_name = 'ladle'"), "\n"), "hunter2")
 }
+
+// TestWhatHelpsAtTheKeyboard: completion, the manual page and the schema are those of this program, and pages are written
+// where they are wanted.
+func TestWhatHelpsAtTheKeyboard(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, port)
+	schema, err := os.ReadFile("../../docs/ladle-file.schema.json")
+	require.NoError(t, err)
+	assert.Equal(t, string(schema), w.run("schema").stdout)
+	manual := w.run("manual").stdout
+	for _, part := range []string{".TH ladle 1", ".SH undo", ".SH verify", "check-level", "no-logbook", "Exit status"} {
+		assert.Contains(t, manual, part)
+	}
+	for _, shell := range []string{"bash", "zsh", "fish"} {
+		r := w.run("completion", shell)
+		assert.Equal(t, 0, r.status)
+		assert.Contains(t, r.stdout, "ladle", shell)
+	}
+	assert.Contains(t, w.run("--generate-shell-completion").stdout, "undo:take a run back")
+	assert.Equal(t, 2, w.run("schema", "extra").status)
+	for _, command := range []string{"tables --html none/t.html", "tables --html .", "load f.ladle.yaml --yes --html none/l.html"} {
+		r := w.run(append(strings.Fields(command), "--db", w.db)...)
+		assert.Contains(t, []int{2, 3}, r.status, command)
+		assert.Regexp(t, "no such folder for the page|the page can't be written", r.stderr)
+	}
+	assert.Equal(t, 0, w.run("tables", "--html", "t.html", "--db", w.db).status)
+	assert.Contains(t, w.read("t.html"), "vessel")
+}

@@ -72,6 +72,7 @@ func (r *Report) Status() int {
 type undoing struct {
 	*book
 	tx     engine.Tx
+	begun  time.Time
 	report *Report
 	before map[*schema.Table]check.Before
 	added  map[*schema.Table]map[string]bool // rows that the run added, where some of the same table are restored too
@@ -148,7 +149,7 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *Run, r
 		}
 	}()
 	b.db = tx
-	u := &undoing{book: b, tx: tx, report: report, before: map[*schema.Table]check.Before{}, added: map[*schema.Table]map[string]bool{}, kept: map[string]bool{}}
+	u := &undoing{book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{}, added: map[*schema.Table]map[string]bool{}, kept: map[string]bool{}}
 	if goOn, err := u.may(ctx); err != nil || !goOn {
 		return false, err
 	}
@@ -468,7 +469,7 @@ func (u *undoing) commit(ctx context.Context, db engine.Database, o *Options) er
 	}
 	of := u.report.Of
 	run := &Run{Token: NewToken(), Kind: Undo, Undoes: of.ID, LadleFile: of.LadleFile, LadleSum: of.LadleSum, Program: o.Program, User: who,
-		Level: string(check.Cells), Started: time.Now()}
+		Level: string(check.Cells), Started: u.begun}
 	for _, t := range u.report.Tables {
 		run.Steps = append(run.Steps, Step{Name: "undo", Table: t.Table, Added: t.PutBack, Updated: t.Restored, Removed: t.Removed})
 	}

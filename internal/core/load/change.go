@@ -153,14 +153,14 @@ func (c *changes) read(ctx context.Context, d *decision, keys *value.Batch) (*re
 	if err := d.db.Probe(ctx, d.Table, c.by, keys, columns, take); err != nil {
 		return nil, err
 	}
-	found, err := compares.hashes(ctx, d.db, pointers(r.batch.Columns[:len(c.by)]), nil)
+	found, err := compares.hashes(ctx, d.db, value.Pointers(r.batch.Columns[:len(c.by)]), nil)
 	if err != nil {
 		return nil, err
 	}
 	for i, h := range found {
 		r.places[h] = i
 	}
-	r.asked, err = compares.hashes(ctx, d.db, pointers(keys.Columns), nil)
+	r.asked, err = compares.hashes(ctx, d.db, value.Pointers(keys.Columns), nil)
 	return r, err
 }
 

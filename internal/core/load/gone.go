@@ -248,12 +248,12 @@ func (j *judgement) pointingAt(ctx context.Context, s *judged, p schema.Link) er
 		}
 		return j.db.Probe(ctx, p.Child, p.Columns, keys, columns, func(found *value.Batch) error {
 			for row := range found.Len() {
-				if going != nil && going.rows[identity(found.Columns[len(p.Columns):], row)] {
+				if going != nil && going.rows[value.Identity(found.Columns[len(p.Columns):], row)] {
 					continue
 				}
 				if len(s.gone.pointed) < shownRows {
 					s.gone.pointed = append(s.gone.pointed, fmt.Sprintf("a row of %s points at the row of %s with %s %s", p.Child.Name, s.Table.Name,
-						strings.Join(p.ParentColumns, ", "), words(pointers(found.Columns[:len(p.Columns)]), row)))
+						strings.Join(p.ParentColumns, ", "), words(value.Pointers(found.Columns[:len(p.Columns)]), row)))
 				}
 			}
 			return nil
@@ -278,7 +278,7 @@ func (j *judgement) goingFrom(t *schema.Table) (*going, error) {
 		}
 		err := s.gone.each(s.gone.by, func(b *value.Batch) error {
 			for row := range b.Len() {
-				g.rows[identity(b.Columns, row)] = true
+				g.rows[value.Identity(b.Columns, row)] = true
 			}
 			return nil
 		})
@@ -287,14 +287,6 @@ func (j *judgement) goingFrom(t *schema.Table) (*going, error) {
 		}
 	}
 	return g, nil
-}
-
-func identity(columns []value.Column, row int) string {
-	var b []byte
-	for i := range columns {
-		b = columns[i].AppendIdentity(b, row)
-	}
-	return string(b)
 }
 
 // mayRemove says why the rows that are gone can't be removed; "" when they can.

@@ -213,7 +213,7 @@ const nameCount = 2000
 
 // take puts rows of the database into the index.
 func (x *index) take(ctx context.Context, db engine.Reader, b *value.Batch) error {
-	keys, err := x.hashes(ctx, db, pointers(b.Columns[:len(x.columns)]), nil)
+	keys, err := x.hashes(ctx, db, value.Pointers(b.Columns[:len(x.columns)]), nil)
 	if err != nil {
 		return err
 	}
@@ -282,13 +282,4 @@ func (x *index) hashes(ctx context.Context, db engine.Reader, columns []*value.C
 		into = append(into, hashOf(room))
 	}
 	return into, nil
-}
-
-// pointers gives the columns of a batch as a step has them.
-func pointers(columns []value.Column) []*value.Column {
-	all := make([]*value.Column, len(columns))
-	for i := range columns {
-		all[i] = &columns[i]
-	}
-	return all
 }

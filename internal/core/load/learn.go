@@ -88,11 +88,11 @@ func (d *decision) learnChanged(ctx context.Context, x *index, columns []*value.
 		return nil
 	}
 	before, after := d.changes.keysOf(d.judged, x, columns)
-	was, err := x.hashes(ctx, d.db, pointers(before.Columns), nil)
+	was, err := x.hashes(ctx, d.db, value.Pointers(before.Columns), nil)
 	if err != nil {
 		return err
 	}
-	is, err := x.hashes(ctx, d.db, pointers(after.Columns), nil)
+	is, err := x.hashes(ctx, d.db, value.Pointers(after.Columns), nil)
 	if err != nil {
 		return err
 	}

@@ -103,7 +103,7 @@ func (j *judgement) shownCell(s *judged, v *view, c *value.Column, column, row i
 		return nil
 	case c.States[row] == value.New:
 		a := j.additions[c.Nums[row]]
-		text = newID + " (" + words(pointers(a.values.Columns), 0) + ")"
+		text = newID + " (" + words(value.Pointers(a.values.Columns), 0) + ")"
 	case find != nil && !c.Wide() && find.Yields.Name == find.Table.Locator && j.reserved(find.Table, c.Nums[row]):
 		text = newID + name
 	default:

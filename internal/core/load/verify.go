@@ -227,7 +227,7 @@ func (j *judgement) nameOf(s *judged, known *ladlefile.Step, v *view, columns []
 	if known == s.Step {
 		return j.keyWords(s, v, columns, row)
 	}
-	return strings.Join(changes.by, ", ") + " " + words(pointers(changes.batch.Columns[changedBy:changedBy+len(changes.by)]), changes.at)
+	return strings.Join(changes.by, ", ") + " " + words(value.Pointers(changes.batch.Columns[changedBy:changedBy+len(changes.by)]), changes.at)
 }
 
 func shownText(text *string) string {
@@ -281,7 +281,7 @@ func (j *judgement) verifyMany(ctx context.Context, s *judged, v *StepVerified) 
 	}
 	err = j.db.Scan(ctx, s.Table, s.Names(), func(b *value.Batch) error {
 		for row := range b.Len() {
-			h := hashRow(pointers(b.Columns), row)
+			h := hashRow(value.Pointers(b.Columns), row)
 			if err := there[h.part(parts)].Append(h.hi, h.lo); err != nil {
 				return err
 			}

@@ -37,7 +37,7 @@ const mostCounted = 1 << 20
 
 // once tells whether a row was not counted yet.
 func (s *Since) once(table string, keys *value.Batch, row int) bool {
-	name := table + "\x00" + identity(keys.Columns, row)
+	name := table + "\x00" + value.Identity(keys.Columns, row)
 	if s.counted[name] {
 		return false
 	}
@@ -126,10 +126,10 @@ func (b *book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 		there := map[string][]byte{}
 		names := append(slices.Clone(c.By), c.Columns...)
 		err := b.rows(ctx, t, c.By, keys, names, func(rows *value.Batch) error {
-			columns := pointers(rows.Columns[len(c.By):])
+			columns := value.Pointers(rows.Columns[len(c.By):])
 			for row := range rows.Len() {
 				hash = appendHash(nil, columns, row, &room)
-				there[identity(rows.Columns[:len(c.By)], row)] = hash
+				there[value.Identity(rows.Columns[:len(c.By)], row)] = hash
 			}
 			return nil
 		})
@@ -139,7 +139,7 @@ func (b *book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 				return damaged(fmt.Errorf("hashes of rows of %s are missing", c.Table))
 			}
 			since.Rows++
-			now, found := there[identity(keys.Columns, row)]
+			now, found := there[value.Identity(keys.Columns, row)]
 			switch {
 			case found && string(now) == string(c.Hashes[at:at+hashBytes]), !since.once(c.Table, keys, row):
 			case !found:
@@ -178,22 +178,6 @@ func (b *book) back(ctx context.Context, t *schema.Table, c *Chunk, since *Since
 			return nil
 		})
 	})
-}
-
-func pointers(columns []value.Column) []*value.Column {
-	all := make([]*value.Column, len(columns))
-	for i := range columns {
-		all[i] = &columns[i]
-	}
-	return all
-}
-
-func identity(columns []value.Column, row int) string {
-	var b []byte
-	for i := range columns {
-		b = columns[i].AppendIdentity(b, row)
-	}
-	return string(b)
 }
 
 // words name a row by columns.

@@ -112,6 +112,24 @@ func (c *Column) AppendIdentity(b []byte, i int) []byte {
 	return binary.LittleEndian.AppendUint64(b, uint64(c.Nums[i]))
 }
 
+// Identity is an encoding of row i of columns that is equal for equal rows, and only for those.
+func Identity(columns []Column, i int) string {
+	var b []byte
+	for c := range columns {
+		b = columns[c].AppendIdentity(b, i)
+	}
+	return string(b)
+}
+
+// Pointers gives the columns one by one.
+func Pointers(columns []Column) []*Column {
+	all := make([]*Column, len(columns))
+	for i := range columns {
+		all[i] = &columns[i]
+	}
+	return all
+}
+
 // Same tells whether slot i of c and slot j of o, columns of one kind, hold exactly the same.
 func (c *Column) Same(i int, o *Column, j int) bool {
 	if c.States[i] != o.States[j] {

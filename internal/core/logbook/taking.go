@@ -1,0 +1,205 @@
+package logbook
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// do takes chunk by chunk back, the one that was written last first. It tells whether nothing stood in the way.
+func (u *undoing) do(ctx context.Context) (bool, error) {
+	if err := u.collect(ctx); err != nil {
+		return false, err
+	}
+	standing := false
+	for _, short := range u.chunks {
+		stands, err := u.takeBack(ctx, short)
+		standing = standing || stands
+		var refused *engine.Refused
+		if errors.As(err, &refused) {
+			u.report.Problems = append(u.report.Problems, refused.Error())
+			return false, u.refuse("the database does not take it back")
+		}
+		if err != nil {
+			return false, err
+		}
+		if len(u.report.Problems) >= mostProblems {
+			break
+		}
+	}
+	if standing {
+		return false, u.refuse(fmt.Sprintf("other rows stand on those of run %d", u.report.Of.ID))
+	}
+	return true, nil
+}
+
+// collect notes the rows that the run added to tables of which it updated rows too: what it added and then completed is
+// removed, not restored.
+func (u *undoing) collect(ctx context.Context) error {
+	for _, c := range u.chunks {
+		if t := u.schema.Table(c.Table); c.What == Was && u.added[t] == nil {
+			u.added[t] = map[string]bool{}
+		}
+	}
+	for _, c := range u.chunks {
+		t := u.schema.Table(c.Table)
+		if c.What != Added || u.added[t] == nil {
+			continue
+		}
+		err := u.each(ctx, t, c, func(keys *value.Batch) error {
+			for row := range keys.Len() {
+				u.added[t][value.Identity(keys.Columns, row)] = true
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// takeBack takes a chunk back. It tells whether other rows stand on some of it.
+func (u *undoing) takeBack(ctx context.Context, c *Chunk) (standing bool, err error) {
+	t := u.schema.Table(c.Table)
+	err = u.each(ctx, t, c, func(rows *value.Batch) error {
+		switch c.What {
+		case Added:
+			stands, err := u.remove(ctx, t, c, rows)
+			standing = standing || stands
+			return err
+		case Was:
+			return u.restore(ctx, t, c, rows)
+		case Removed:
+			return u.putBack(ctx, t, c, rows)
+		}
+		return nil
+	})
+	return standing, err
+}
+
+// remove removes rows that the run added, but those that other rows stand on.
+func (u *undoing) remove(ctx context.Context, t *schema.Table, c *Chunk, keys *value.Batch) (standing bool, err error) {
+	if standing, err = u.standing(ctx, t, c.By, keys); standing || err != nil {
+		for row := range keys.Len() { // what these point at is not to blame as well
+			u.kept[t.Name+"\x00"+value.Identity(keys.Columns, row)] = true
+		}
+		return standing, err
+	}
+	n, err := u.tx.Remove(ctx, t, c.By, keys)
+	if err == nil && n != int64(keys.Len()) {
+		err = &engine.Refused{Table: t.Name, What: "let rows go", Why: fmt.Sprintf("of %d that were to be removed it removed %d", keys.Len(), n)}
+	}
+	u.of(t.Name).Removed += n
+	return false, err
+}
+
+// standing looks for rows that point at those with the given keys.
+func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, keys *value.Batch) (found bool, err error) {
+	for _, p := range u.schema.PointingAt(t) {
+		parents := keys
+		if !slices.Equal(by, p.ParentColumns) {
+			parents = &value.Batch{}
+			if err := u.rows(ctx, t, by, keys, p.ParentColumns, engine.Collect(parents, t, p.ParentColumns)); err != nil {
+				return false, err
+			}
+		}
+		known := knownBy(p.Child)
+		err := u.tx.Probe(ctx, p.Child, p.Columns, parents, append(slices.Clone(p.Columns), known...), func(b *value.Batch) error {
+			self := &value.Batch{Columns: b.Columns[len(p.Columns):]}
+			for row := range b.Len() {
+				if u.kept[p.Child.Name+"\x00"+value.Identity(self.Columns, row)] {
+					continue
+				}
+				found = true
+				if len(u.report.Problems) < mostProblems {
+					u.report.Problems = append(u.report.Problems, fmt.Sprintf("%s with %s points at a row of %s: %s", p.Child.Name, words(known, self, row), t.Name, words(p.Columns, b, row)))
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return false, err
+		}
+	}
+	return found, nil
+}
+
+// knownBy lists the columns by which people know a row of t.
+func knownBy(t *schema.Table) []string {
+	switch {
+	case t.Locator != "":
+		return []string{t.Locator}
+	case len(t.Keys) > 0:
+		return t.Keys[0].Columns
+	}
+	return Hashed(t)
+}
+
+// restore gives cells the values that they had.
+func (u *undoing) restore(ctx context.Context, t *schema.Table, c *Chunk, rows *value.Batch) error {
+	if err := whole(c, rows); err != nil {
+		return err
+	}
+	refused, err := u.tx.Update(ctx, t, c.By, c.Columns, rows)
+	if err == nil && len(refused) > 0 {
+		err = &engine.Refused{Table: t.Name, What: "take old values", Why: refused[0].Why}
+	}
+	if c.Turn > 0 { // else these are cells of rows that are put back
+		u.of(t.Name).Restored += int64(u.staying(t, c, rows).Len())
+	}
+	return err
+}
+
+// staying leaves out rows that the run added.
+func (u *undoing) staying(t *schema.Table, c *Chunk, rows *value.Batch) *value.Batch {
+	out := value.NewBatch(engine.Types(t, append(slices.Clone(c.By), c.Columns...)))
+	keys := rows.Columns[:len(c.By)]
+	for row := range rows.Len() {
+		if u.added[t][value.Identity(keys, row)] {
+			continue
+		}
+		for i := range rows.Columns {
+			out.Columns[i].AppendFrom(&rows.Columns[i], row)
+		}
+	}
+	return out
+}
+
+// putBack adds rows that the run removed.
+func (u *undoing) putBack(ctx context.Context, t *schema.Table, c *Chunk, rows *value.Batch) error {
+	if err := whole(c, rows); err != nil {
+		return err
+	}
+	columns, batch := c.insertable(rows)
+	refused, err := u.tx.Insert(ctx, t, columns, batch)
+	if err == nil && len(refused) > 0 {
+		err = &engine.Refused{Table: t.Name, What: "take a row back", Why: refused[0].Why}
+	}
+	u.of(t.Name).PutBack += int64(rows.Len())
+	return err
+}
+
+// insertable gives the rows of a chunk as they are sent: a hidden row number that finds them goes before their columns.
+func (c *Chunk) insertable(rows *value.Batch) ([]string, *value.Batch) {
+	columns, batch := c.Columns, &value.Batch{Columns: rows.Columns[len(c.By):]}
+	if len(c.By) == 1 && !slices.Contains(columns, c.By[0]) {
+		columns, batch = append(slices.Clone(c.By), columns...), rows
+	}
+	return columns, batch
+}
+
+// whole refuses values that could not be read when they were kept, or that the columns don't take any more.
+func whole(c *Chunk, rows *value.Batch) error {
+	for i := range c.Columns {
+		if row := slices.Index(rows.Columns[len(c.By)+i].States, value.Bad); row >= 0 {
+			return &engine.Refused{Table: c.Table, What: "take old values", Why: fmt.Sprintf("what %s held in the row with %s is no value of its type", c.Columns[i], words(c.By, rows, row))}
+		}
+	}
+	return nil
+}

@@ -180,8 +180,24 @@ func TestAPersonIsAsked(t *testing.T) {
 			assert.Contains(t, string(out), "What will be done, in this order")
 			assert.Contains(t, string(out), "Load this? [y/N]")
 			assert.Equal(t, []string{want.rows}, w.query("SELECT count(*) FROM vessel"))
+			if want.status == 0 {
+				w.asked(script, "load f.ladle.yaml --db db", "n", 2, "The same files were loaded by this ladle file before, as run 1 of")
+				w.asked(script, "undo 1 --db db", "no", 2, "You said no: nothing was changed.")
+				w.asked(script, "undo 1 --db db", "y", 0, "Run 1 is taken back, by run 2")
+				assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM vessel"))
+			}
 		})
 	}
+}
+
+// asked runs a command on a terminal and gives it an answer.
+func (w *world) asked(script, command, answer string, status int, says string) {
+	w.Helper()
+	c := exec.Command(script, "-qec", program+" "+command, "/dev/null")
+	c.Dir, c.Stdin = w.dir, strings.NewReader(answer+"\n")
+	out, _ := c.CombinedOutput()
+	assert.Equal(w, status, c.ProcessState.ExitCode(), string(out))
+	assert.Contains(w, string(out), says)
 }
 
 // TestARefusedNameSetsItsLinesAside: what the database refuses of a lookup sets aside the lines that need it.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"time"
 
 	"ladle/internal/core/aside"
 	"ladle/internal/core/check"
@@ -58,14 +59,21 @@ func (j *judgement) noteRows(ctx context.Context, w *check.Work, turn int) {
 		what = logbook.Changed
 	}
 	w.Whole = logbook.Hashed(w.Table)
-	w.See = func(b *value.Batch) error { return j.book.Rows(ctx, turn, what, w.Table, w.By, w.Whole, b) }
+	w.See = func(b *value.Batch) error {
+		defer j.run.booked(time.Now())
+		return j.book.Rows(ctx, turn, what, w.Table, w.By, w.Whole, b)
+	}
 }
+
+// booked counts the time since the logbook was turned to.
+func (r *run) booked(since time.Time) { r.report.Seconds.Book += time.Since(since).Seconds() }
 
 // noteWas keeps what rows held that are about to be updated.
 func (j *judgement) noteWas(ctx context.Context, turn int, t *schema.Table, by, columns []string, before *value.Batch) error {
 	if j.book == nil {
 		return nil
 	}
+	defer j.run.booked(time.Now())
 	return j.book.Rows(ctx, turn, logbook.Was, t, by, columns, before)
 }
 
@@ -84,6 +92,7 @@ func (j *judgement) note(ctx context.Context, turn int, what logbook.What, t *sc
 	if j.book == nil {
 		return nil
 	}
+	defer j.run.booked(time.Now())
 	var there value.Batch
 	names := append(slices.Clone(by), columns...)
 	if err := j.db.Probe(ctx, t, by, keys, names, engine.Collect(&there, t, names)); err != nil {
@@ -134,6 +143,7 @@ func (r *run) writeBook(ctx context.Context, tx engine.Tx, j *judgement, done ch
 	if j.book == nil {
 		return nil
 	}
+	defer r.booked(time.Now())
 	err := j.noteCounts(ctx, done)
 	if err == nil {
 		err = j.book.Close(ctx)

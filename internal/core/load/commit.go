@@ -14,13 +14,13 @@ import (
 
 // finish proves what was written, and commits it or takes it back.
 func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, done check.Done) error {
-	begun := time.Now()
+	begun, booked := time.Now(), r.report.Seconds.Book
 	results, err := check.Run(ctx, tx, done)
 	if err != nil {
 		return err
 	}
 	r.report.Checks = append(append(r.report.Checks, r.tallyChecks()...), results...)
-	r.report.Seconds.Prove += since(begun)
+	r.report.Seconds.Prove += since(begun) - (r.report.Seconds.Book - booked)
 	if check.Failed(r.report.Checks) {
 		return r.refuse(j, "a check failed, so everything was taken back")
 	}

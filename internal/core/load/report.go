@@ -44,6 +44,7 @@ type Seconds struct {
 	Judge float64 `json:"judge"`
 	Write float64 `json:"write"`
 	Prove float64 `json:"prove"`
+	Book  float64 `json:"logbook"`
 	Total float64 `json:"total"` // without the time that a person took to answer
 }
 

@@ -323,9 +323,9 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 	if r.keepsBook() {
 		j.book = logbook.NewWriter(tx, r.token)
 	}
-	begun = time.Now()
+	begun, booked := time.Now(), r.report.Seconds.Book
 	again, err = j.write(ctx, tx)
-	r.report.Seconds.Write += since(begun)
+	r.report.Seconds.Write += since(begun) - (r.report.Seconds.Book - booked)
 	if err != nil || again {
 		clear(r.done)
 		return again, err

@@ -30,6 +30,7 @@ type private struct {
 	port         int
 	limit        int // kilobytes that a file of it may have, 0 for any
 	running      *exec.Cmd
+	ended        chan struct{}
 }
 
 // newPrivate makes and starts a server. Its programs must be there: make chaos sees to that.
@@ -48,11 +49,11 @@ func newPrivate(t *testing.T, kind string, limit int) *private {
 		gid, _ := strconv.Atoi(who.Gid)
 		require.NoError(t, os.Chown(data, uid, gid))
 	}
-	make := []string{p.program("initdb"), "-D", data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync", "--wal-segsize=1"}
+	create := []string{p.program("initdb"), "-D", data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync", "--wal-segsize=1"}
 	if kind == "mysql" {
-		make = []string{p.program("mariadb-install-db"), "--no-defaults", "--datadir=" + data, "--auth-root-authentication-method=normal"}
+		create = []string{p.program("mariadb-install-db"), "--no-defaults", "--datadir=" + data, "--auth-root-authentication-method=normal"}
 	}
-	out, err := p.as(make).CombinedOutput()
+	out, err := p.as(create).CombinedOutput()
 	require.NoError(t, err, string(out))
 	p.start()
 	t.Cleanup(p.kill)
@@ -101,16 +102,37 @@ func (p *private) start() {
 			command = append(command, "--innodb-file-per-table=0", fmt.Sprintf("--innodb-data-file-path=ibdata1:12M:autoextend:max:%dM", p.limit>>10))
 		}
 	}
-	p.running = p.as(command)
-	p.running.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
-	require.NoError(p, p.running.Start())
-	for range 300 {
-		if p.answers() {
-			return
+	deadline := time.Now().Add(time.Minute)
+	for time.Now().Before(deadline) { // sessions of a server that was killed keep a new one from starting until they notice
+		p.launch(command)
+		for p.lives() && time.Now().Before(deadline) {
+			if p.answers() {
+				return
+			}
+			time.Sleep(100 * time.Millisecond)
 		}
-		time.Sleep(100 * time.Millisecond)
 	}
 	p.Fatal("the server did not start")
+}
+
+func (p *private) launch(command []string) {
+	p.running, p.ended = p.as(command), make(chan struct{})
+	p.running.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	require.NoError(p, p.running.Start())
+	go func(x *exec.Cmd, ended chan struct{}) {
+		_ = x.Wait()
+		close(ended)
+	}(p.running, p.ended)
+}
+
+// lives tells whether the server's process has not ended.
+func (p *private) lives() bool {
+	select {
+	case <-p.ended:
+		return false
+	default:
+		return true
+	}
 }
 
 func (p *private) answers() bool {
@@ -143,7 +165,7 @@ func (p *private) url(database string) string {
 func (p *private) kill() {
 	if p.running != nil {
 		_ = syscall.Kill(-p.running.Process.Pid, syscall.SIGKILL)
-		_ = p.running.Wait()
+		<-p.ended
 		p.running = nil
 	}
 }

@@ -44,7 +44,7 @@ func TestStatus(t *testing.T) {
 
 func TestNumbersForPeople(t *testing.T) {
 	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1 000", 1234567: "1 234 567"} {
-		assert.Equal(t, want, count(n))
+		assert.Equal(t, want, term.Count(n))
 	}
 	assert.Equal(t, "1 line", plural(1, "line"))
 	assert.Equal(t, "2 000 lines", plural(2000, "line"))

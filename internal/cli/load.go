@@ -2,8 +2,10 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -181,8 +183,23 @@ func htmlFlag(what string) cli.Flag {
 		if info, err := os.Stat(filepath.Dir(path)); path != "" && (err != nil || !info.IsDir()) {
 			return fault.At(fault.Wrong, fault.Problem{File: path, What: "there is no such folder for the page", Do: "make it, or write the page somewhere else"})
 		}
+		if !mayReplace(path) {
+			return fault.At(fault.Wrong, fault.Problem{File: path, What: "this is there already, and no page of ladle's", Do: "give another name, or move it away"})
+		}
 		return nil
 	}}
+}
+
+// mayReplace tells whether nothing but a page stands at path.
+func mayReplace(path string) bool {
+	f, err := os.Open(path)
+	if err != nil {
+		return errors.Is(err, fs.ErrNotExist)
+	}
+	defer f.Close()
+	start := make([]byte, len(page.Start))
+	n, _ := io.ReadFull(f, start) // what is shorter is no page
+	return string(start[:n]) == page.Start
 }
 
 // placePage writes a page, where one is asked for.

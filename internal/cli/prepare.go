@@ -76,7 +76,7 @@ func showPrepared(s *term.Screen, r *prepare.Report) {
 	s.Title("Prepared from %s", r.LadleFile)
 	t := term.Table{Header: []string{"input", "from", "read", "written", "left out", "aside", "file"}, Numbers: []int{2, 3, 4, 5}}
 	for _, in := range r.Inputs {
-		t.Rows = append(t.Rows, []string{in.Input, in.Files, count(in.Read), count(in.Written), count(in.LeftOut), count(in.SetAside), in.Output})
+		t.Rows = append(t.Rows, []string{in.Input, in.Files, term.Count(in.Read), term.Count(in.Written), term.Count(in.LeftOut), term.Count(in.SetAside), in.Output})
 	}
 	s.Table(t)
 	for _, in := range r.Inputs {

@@ -104,7 +104,7 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 	if len(run.Inputs) > 0 {
 		t := term.Table{Header: []string{"input", "file", "bytes", "lines", "aside", "SHA-256"}, Numbers: []int{2, 3, 4}}
 		for _, in := range run.Inputs {
-			t.Rows = append(t.Rows, []string{in.Name, in.File, count(in.Size), count(in.Rows), count(in.SetAside), in.Sum[:min(16, len(in.Sum))] + "…"})
+			t.Rows = append(t.Rows, []string{in.Name, in.File, term.Count(in.Size), term.Count(in.Rows), term.Count(in.SetAside), in.Sum[:min(16, len(in.Sum))] + "…"})
 		}
 		s.Title("Inputs")
 		s.Table(t)
@@ -131,7 +131,7 @@ func showRunSteps(s *term.Screen, run *logbook.Run) {
 	for _, y := range run.Steps {
 		row := []string{y.Name, y.Table}
 		for _, n := range []int64{y.Read, y.Added, y.Updated, y.Unchanged, y.Kept, y.Repeated, y.LeftOut, y.SetAside, y.Removed} {
-			row = append(row, count(n))
+			row = append(row, term.Count(n))
 		}
 		t.Rows = append(t.Rows, row)
 	}
@@ -214,7 +214,7 @@ func showUndo(s *term.Screen, r *logbook.Report) {
 	}
 	t := term.Table{Header: []string{"table", "removed", "restored", "put back"}, Numbers: []int{1, 2, 3}}
 	for _, y := range r.Tables {
-		t.Rows = append(t.Rows, []string{y.Table, count(y.Removed), count(y.Restored), count(y.PutBack)})
+		t.Rows = append(t.Rows, []string{y.Table, term.Count(y.Removed), term.Count(y.Restored), term.Count(y.PutBack)})
 	}
 	s.Table(t)
 	for _, note := range r.Notes {

@@ -66,8 +66,8 @@ func showSteps(s *term.Screen, r *load.Report) {
 			key = "none"
 		}
 		y := step.Tally
-		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, count(y.Read), count(y.Added), count(y.Updated), count(y.Unchanged),
-			count(y.Kept), count(y.Repeated), count(y.LeftOut), count(y.SetAside), count(step.Removed), key})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, term.Count(y.Read), term.Count(y.Added), term.Count(y.Updated), term.Count(y.Unchanged),
+			term.Count(y.Kept), term.Count(y.Repeated), term.Count(y.LeftOut), term.Count(y.SetAside), term.Count(step.Removed), key})
 	}
 	var notes []string
 	for _, c := range slices.Backward(sometimes) {
@@ -109,7 +109,7 @@ func showRemoved(s *term.Screen, r *load.Report) {
 		}
 		more := ""
 		if n := step.Removed - int64(len(step.Gone)); n > 0 {
-			more = fmt.Sprintf(" and %s more", count(n))
+			more = fmt.Sprintf(" and %s more", term.Count(n))
 		}
 		s.Item(term.Dot, "gone from %s, so removed from %s: %s%s", step.Input, step.Table, strings.Join(step.Gone, "; "), more)
 	}
@@ -125,15 +125,6 @@ func showFirst(s *term.Screen, r *load.Report) {
 	}
 }
 
-// count writes a number with a blank between thousands (ISO 80000-1).
-func count(n int64) string {
-	digits := fmt.Sprint(n)
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + " " + digits[i:]
-	}
-	return digits
-}
-
 func showLookups(s *term.Screen, r *load.Report) {
 	if len(r.Lookups) == 0 {
 		return
@@ -146,7 +137,7 @@ func showLookups(s *term.Screen, r *load.Report) {
 		}
 		more := ""
 		if int64(len(names)) < l.Added {
-			more = fmt.Sprintf(" and %s more", count(l.Added-int64(len(names))))
+			more = fmt.Sprintf(" and %s more", term.Count(l.Added-int64(len(names))))
 		}
 		s.Item(term.Dot, "%s: %s%s", l.Table, strings.Join(names, ", "), more)
 		for _, p := range l.Similar {
@@ -160,7 +151,7 @@ func showAsides(s *term.Screen, r *load.Report) {
 	if aside == 0 {
 		return
 	}
-	s.Title("Set aside: %s of %s", plural(aside, "line"), count(r.Read()))
+	s.Title("Set aside: %s of %s", plural(aside, "line"), term.Count(r.Read()))
 	showGroups(s, r.Groups, len(r.Inputs) > 1)
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
@@ -178,7 +169,7 @@ func showAsideFile(s *term.Screen, lines int64, input, path string) {
 		s.Note("The line of %s, with its reasons: %s", input, path)
 		return
 	}
-	s.Note("All %s of %s, with their reasons: %s", count(lines), input, path)
+	s.Note("All %s of %s, with their reasons: %s", term.Count(lines), input, path)
 }
 
 // showGroups shows problems by column and reason, and what would solve each of them.
@@ -221,7 +212,7 @@ func groupWords(g aside.Group, several bool) string {
 		first = append(first, one)
 	}
 	if more := g.Count - int64(len(first)); more > 0 {
-		first = append(first, fmt.Sprintf("and %s more", count(more)))
+		first = append(first, fmt.Sprintf("and %s more", term.Count(more)))
 	}
 	return what + ": " + strings.Join(first, ", ")
 }
@@ -230,7 +221,7 @@ func plural(n int64, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
-	return count(n) + " " + what + "s"
+	return term.Count(n) + " " + what + "s"
 }
 
 func showChecks(s *term.Screen, r *load.Report) {
@@ -294,7 +285,7 @@ func showTotals(s *term.Screen, checks []check.Result) {
 	t := term.Table{Header: []string{"column, read back", "values", "sum", "least", "greatest"}, Numbers: []int{1, 2, 3, 4}}
 	for _, c := range checks {
 		for _, total := range c.Totals {
-			t.Rows = append(t.Rows, []string{c.Table + "." + total.Column, count(total.Count), total.Sum, total.Least, total.Most})
+			t.Rows = append(t.Rows, []string{c.Table + "." + total.Column, term.Count(total.Count), total.Sum, total.Least, total.Most})
 		}
 	}
 	if len(t.Rows) > 0 {
@@ -340,10 +331,10 @@ func showEnd(s *term.Screen, r *load.Report) {
 	}
 	did := plural(added, "row") + " added"
 	if updated > 0 {
-		did += ", " + count(updated) + " updated"
+		did += ", " + term.Count(updated) + " updated"
 	}
 	if removed > 0 {
-		did += ", " + count(removed) + " removed"
+		did += ", " + term.Count(removed) + " removed"
 	}
 	time := fmt.Sprintf("%s: reading %s, judging %s, writing %s, proving %s", duration(r.Seconds.Total),
 		duration(r.Seconds.Read), duration(r.Seconds.Judge), duration(r.Seconds.Write), duration(r.Seconds.Prove))

@@ -32,9 +32,9 @@ func showSurvey(s *term.Screen, all *survey.Survey, inDepth bool) {
 }
 
 func relationWords(r survey.Relation) string {
-	share := fmt.Sprintf("all %s different values stand", count(int64(r.Values)))
+	share := fmt.Sprintf("all %s different values stand", term.Count(int64(r.Values)))
 	if r.Shared < r.Values {
-		share = fmt.Sprintf("%s of %s different values stand", count(int64(r.Shared)), count(int64(r.Values)))
+		share = fmt.Sprintf("%s of %s different values stand", term.Count(int64(r.Shared)), term.Count(int64(r.Values)))
 	}
 	words := fmt.Sprintf("%s of %s: %s in %s of %s", r.Column, r.Input, share, r.Key, r.Parent)
 	if len(r.Missing) > 0 {
@@ -178,19 +178,19 @@ func columnTable(s *term.Screen, in *survey.Input) term.Table {
 		if c.Written != "" && !strings.HasPrefix(c.Written, "yyyy-MM-dd") && c.Type != "time" { // those of ISO 8601 go without saying
 			kind += " " + c.Written
 		}
-		distinct := count(c.Distinct)
+		distinct := term.Count(c.Distinct)
 		if !c.Exact {
 			distinct = "~" + distinct
 		}
 		frequent := ""
 		if len(c.Frequent) > 0 && c.Frequent[0].Count > 1 {
-			frequent = fmt.Sprintf("%s (%s)", cut(c.Frequent[0].Value, wide), count(c.Frequent[0].Count))
+			frequent = fmt.Sprintf("%s (%s)", cut(c.Frequent[0].Value, wide), term.Count(c.Frequent[0].Count))
 		}
 		blank := c.Blank
 		for _, w := range c.Words {
 			blank += w.Count
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+4), cut(kind, 2*wide+4), count(blank), distinct, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+4), cut(kind, 2*wide+4), term.Count(blank), distinct, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
 	}
 	return t
 }
@@ -215,7 +215,7 @@ func showOddities(s *term.Screen, in *survey.Input) {
 	s.Title("What to look at")
 	for i, item := range items {
 		if i == mostOddities {
-			s.Item(term.Dot, "and %s more; --column NAME tells all of a column, --json all of the file", count(int64(len(items)-i)))
+			s.Item(term.Dot, "and %s more; --column NAME tells all of a column, --json all of the file", term.Count(int64(len(items)-i)))
 			break
 		}
 		s.Item(term.Dot, "%s", item)
@@ -242,7 +242,7 @@ func columnItems(in *survey.Input, c *survey.Column) []string {
 		add("%s", c.Unclear)
 	}
 	if c.Misfits.Count > 0 {
-		add("no %s in %s of %s: %s", c.Type, count(c.Misfits.Count), plural(c.Misfits.Count+c.Fit, "cell"), placesWith(in, c.Misfits))
+		add("no %s in %s of %s: %s", c.Type, term.Count(c.Misfits.Count), plural(c.Misfits.Count+c.Fit, "cell"), placesWith(in, c.Misfits))
 	}
 	for _, w := range c.Words {
 		add("%q seems to mean blank: %s", w.What, places(in, w))
@@ -250,7 +250,7 @@ func columnItems(in *survey.Input, c *survey.Column) []string {
 	if len(c.Also) > 1 {
 		var ways []string
 		for _, a := range c.Also {
-			ways = append(ways, fmt.Sprintf("%s (%s)", a.Value, count(a.Count)))
+			ways = append(ways, fmt.Sprintf("%s (%s)", a.Value, term.Count(a.Count)))
 		}
 		add("written in several ways: %s", strings.Join(ways, ", "))
 	}
@@ -286,7 +286,7 @@ func places(in *survey.Input, o survey.Oddity) string {
 	}
 	more := ""
 	if n := o.Count - int64(len(all)); n > 0 {
-		more = fmt.Sprintf(" and %s more", count(n))
+		more = fmt.Sprintf(" and %s more", term.Count(n))
 	}
 	return strings.TrimSpace(word + " " + strings.Join(all, ", ") + more)
 }
@@ -314,7 +314,7 @@ func placesWith(in *survey.Input, o survey.Oddity) string {
 	}
 	more := ""
 	if n := o.Count - int64(len(all)); n > 0 {
-		more = fmt.Sprintf(" and %s more", count(n))
+		more = fmt.Sprintf(" and %s more", term.Count(n))
 	}
 	return strings.Join(all, ", ") + more
 }
@@ -361,7 +361,7 @@ func showParents(s *term.Screen, in *survey.Input) {
 				against = append(against, fmt.Sprintf("not %s of %s", d.Column, placesWith(in, d.Against)))
 			}
 		}
-		words := fmt.Sprintf("each of the %s different %s always has the same %s", count(p.Distinct), p.Column, strings.Join(names, ", "))
+		words := fmt.Sprintf("each of the %s different %s always has the same %s", term.Count(p.Distinct), p.Column, strings.Join(names, ", "))
 		if against != nil {
 			words += ", but " + strings.Join(against, "; ")
 		}
@@ -384,8 +384,8 @@ func showColumn(s *term.Screen, in *survey.Input, c *survey.Column) {
 	if !c.Exact {
 		exact = ", an estimate"
 	}
-	rows := [][]string{{"type", kind}, {"fit", fmt.Sprintf("%s of %s", count(c.Fit), count(c.Fit+c.Misfits.Count))}, {"blank", count(c.Blank)},
-		{"distinct", count(c.Distinct) + exact}, {"least", c.Least}, {"greatest", c.Most},
+	rows := [][]string{{"type", kind}, {"fit", fmt.Sprintf("%s of %s", term.Count(c.Fit), term.Count(c.Fit+c.Misfits.Count))}, {"blank", term.Count(c.Blank)},
+		{"distinct", term.Count(c.Distinct) + exact}, {"least", c.Least}, {"greatest", c.Most},
 		{"characters", fmt.Sprintf("%d to %d", c.Shortest, c.Longest)}}
 	if c.Digits > 0 {
 		rows = append(rows, []string{"digits", fmt.Sprintf("%d, of them %d after the point", c.Digits, c.Scale)})
@@ -402,10 +402,10 @@ func showColumn(s *term.Screen, in *survey.Input, c *survey.Column) {
 	if len(c.Frequent) > 0 {
 		s.Title("Most frequent")
 		for _, f := range c.Frequent {
-			s.Line("  %8s  %s", count(f.Count), f.Value)
+			s.Line("  %8s  %s", term.Count(f.Count), f.Value)
 		}
 		if c.Distinct > int64(c.Counted) {
-			s.Note("counted among the first %s different values", count(int64(c.Counted)))
+			s.Note("counted among the first %s different values", term.Count(int64(c.Counted)))
 		}
 	}
 	showBars(s, "Values", c.Values)
@@ -431,6 +431,6 @@ func showBars(s *term.Screen, title string, bars []survey.Bar) {
 	room := max(10, s.Width()-wide-16)
 	for i, b := range bars {
 		length := int((b.Count*int64(room) + most - 1) / most)
-		s.Line("  %*s  %s %s", wide, labels[i], strings.Repeat("▆", length), count(b.Count))
+		s.Line("  %*s  %s %s", wide, labels[i], strings.Repeat("▆", length), term.Count(b.Count))
 	}
 }

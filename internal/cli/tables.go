@@ -148,9 +148,9 @@ func showUnusual(s *term.Screen, b schema.Brief) {
 
 func size(b schema.Brief) string {
 	if !b.Exact {
-		return "about " + count(b.Rows)
+		return "about " + term.Count(b.Rows)
 	}
-	return count(b.Rows)
+	return term.Count(b.Rows)
 }
 
 // known lists the keys of a table.

@@ -66,13 +66,13 @@ func showVerified(s *term.Screen, v *load.Verification) {
 	for _, y := range v.Steps {
 		extra := ""
 		if y.Extra != nil {
-			extra = count(*y.Extra)
+			extra = term.Count(*y.Extra)
 		}
 		key := strings.Join(y.Key, ", ")
 		if key == "" {
 			key = "none"
 		}
-		t.Rows = append(t.Rows, []string{y.Step, y.Input, count(y.Read), count(y.Same), count(y.Missing), count(y.Differs), extra, count(y.Repeated), count(y.LeftOut), count(y.SetAside), key})
+		t.Rows = append(t.Rows, []string{y.Step, y.Input, term.Count(y.Read), term.Count(y.Same), term.Count(y.Missing), term.Count(y.Differs), extra, term.Count(y.Repeated), term.Count(y.LeftOut), term.Count(y.SetAside), key})
 	}
 	for _, column := range []int{9, 8, 7} {
 		t.DropZero(column)
@@ -110,12 +110,12 @@ func showList(s *term.Screen, title string, first []string, all int64) {
 	if all == 0 {
 		return
 	}
-	s.Title("%s: %s", title, count(all))
+	s.Title("%s: %s", title, term.Count(all))
 	for _, f := range first {
 		s.Item(term.Wrong, "%s", f)
 	}
 	if more := all - int64(len(first)); more > 0 {
-		s.Item(term.Dot, "and %s more", count(more))
+		s.Item(term.Dot, "and %s more", term.Count(more))
 	}
 }
 
@@ -158,12 +158,12 @@ func showSince(s *term.Screen, run *logbook.Run, since *logbook.Since) {
 		s.Item(term.Wrong, "%s", p)
 	}
 	if more := since.Changed + since.Gone + since.Back - int64(len(since.Problems)); more > 0 {
-		s.Item(term.Dot, "and %s more", count(more))
+		s.Item(term.Dot, "and %s more", term.Count(more))
 	}
 	if since.Same() {
 		s.Strong(true, "All %s that the run added or updated are as it left them", plural(since.Rows, "row"))
 		return
 	}
 	s.Strong(false, "Of %s that the run added or updated, %s changed since, %s gone; of those that it removed %s back; %s can't be told",
-		plural(since.Rows, "row"), count(since.Changed), count(since.Gone), count(since.Back), count(since.Untold))
+		plural(since.Rows, "row"), term.Count(since.Changed), term.Count(since.Gone), term.Count(since.Back), term.Count(since.Untold))
 }

@@ -98,6 +98,20 @@ func TestWhatBecameOfARun(t *testing.T) {
 	})
 }
 
+// TestRowsThatCouldNotBeKeptWholeAreNotPutBack: a column that ladle can't read was lost with the rows that were removed.
+func TestRowsThatCouldNotBeKeptWholeAreNotPutBack(t *testing.T) {
+	w := newWorld(t, postgresSchema{}, "CREATE TABLE berth (id ID, code VARCHAR(8) UNIQUE, rings integer[]); INSERT INTO berth (code, rings) VALUES ('N1', '{1,2}'), ('N2', '{3}');")
+	w.write("in.csv", "C\nN1\nN3\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, gone_from_file: {remove: 1}, columns: {code: C}}}\n")
+	doc, out := w.load("load", "--allow-removal")
+	require.Equal(t, 0, doc.Status, out.stdout)
+	before := w.dump()
+	r := w.run("undo", "1", "--db", w.db, "--yes")
+	assert.Equal(t, 1, r.status)
+	assert.Contains(t, r.stdout, "what berth.rings held in rows that were removed was not kept")
+	assert.Equal(t, before, w.dump())
+}
+
 // TestTheLogbookIsReadAndLeftOut: runs are listed and shown, and a load without the logbook leaves none.
 func TestTheLogbookIsReadAndLeftOut(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
@@ -187,6 +201,7 @@ func TestClaims(t *testing.T) {
 		{name: "how many", checks: "{how_many: select id from vessel, least: 2, most: 5}", says: "5 rows"},
 		{name: "too many", checks: "{how_many: select id from vessel, exactly: 4}", status: 1, says: "5 rows, where 4 are claimed"},
 		{name: "a query that writes", checks: "no_rows: delete from stay", status: 2},
+		{name: "a query that writes and answers", checks: "no_rows: delete from stay returning id", status: 2},
 		{name: "two statements", checks: "no_rows: select 1 where 1 = 0; delete from stay", status: 2},
 		{name: "no query", checks: "no_rows: selec 1", status: 2},
 		{name: "a column that isn't there", checks: "no_rows: select wrong from vessel", status: 2},

@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/load"
 	"ladle/internal/core/schema"
+	"ladle/internal/term"
 )
 
 //go:embed style.css load.html tables.html
@@ -18,14 +19,18 @@ var files embed.FS
 
 var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
+	"start":   func() template.HTML { return Start },
 	"count":   count,
 	"join":    strings.Join,
 	"list":    func(names []string) string { return strings.Join(names, ", ") },
 	"add":     func(a, b int) int { return a + b },
 	"seconds": func(s float64) string { return fmt.Sprintf("%.2f s", s) },
 	"anchor":  anchor,
-	"visible": visible,
+	"visible": term.Safe,
 }).ParseFS(files, "*.html"))
+
+// Start is what each page starts with.
+const Start = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'\">\n"
 
 // Load writes the report of a load.
 func Load(to io.Writer, r *load.Report, program string) error {
@@ -37,14 +42,8 @@ func Tables(to io.Writer, o *schema.Outline, program string) error {
 	return pages.ExecuteTemplate(to, "tables.html", newTablesView(o, program))
 }
 
-// count writes a number with a narrow blank between thousands (ISO 80000-1).
-func count(n int64) string {
-	digits := fmt.Sprint(n)
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + "\u202f" + digits[i:]
-	}
-	return digits
-}
+// count writes a number with a narrow blank between thousands.
+func count(n int64) string { return strings.ReplaceAll(term.Count(n), " ", "\u202f") }
 
 // anchor is the id of a table's section: its name, with what is no letter or digit of ASCII as a number.
 func anchor(name string) string {
@@ -56,19 +55,6 @@ func anchor(name string) string {
 			continue
 		}
 		fmt.Fprintf(&b, "-%x-", r)
-	}
-	return b.String()
-}
-
-// visible shows characters that would not be seen, or would turn the direction of a text, as escapes.
-func visible(s string) string {
-	var b strings.Builder
-	for _, r := range s {
-		if r < ' ' || r == 0x7f || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069 || r == 0x200f || r == 0x200e {
-			fmt.Fprintf(&b, "\\u%04x", r)
-			continue
-		}
-		b.WriteRune(r)
 	}
 	return b.String()
 }

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"ladle/internal/core/schema"
+	"ladle/internal/term"
 )
 
 // The measures of the picture, in pixels.
@@ -127,9 +128,9 @@ func (b *box) meets(o *box) {
 
 func shortened(name string) string {
 	if utf8.RuneCountInString(name) <= mostName {
-		return visible(name)
+		return term.Safe(name)
 	}
-	return visible(string([]rune(name)[:mostName-1])) + "…"
+	return term.Safe(string([]rune(name)[:mostName-1])) + "…"
 }
 
 // untangle puts the boxes of each column near the middle of those that they are related to, a few times to and fro.

@@ -87,6 +87,15 @@ func Safe(s string) string {
 // commands tells the characters that are not shown but do something: control and format characters.
 func commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicode.Is(unicode.Cf, r)) }
 
+// Count writes a number with a blank between thousands (ISO 80000-1).
+func Count(n int64) string {
+	digits := fmt.Sprint(n)
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + " " + digits[i:]
+	}
+	return digits
+}
+
 // Width is the number of columns of the screen.
 func (s *Screen) Width() int { return s.width }
 

@@ -136,3 +136,12 @@ func TestCarefulFindsAllRowsThatAreNotTaken(t *testing.T) {
 type refusedRow int
 
 func (refusedRow) Error() string { return "no" }
+
+func TestWhatBeginsAsAQuery(t *testing.T) {
+	for statement, is := range map[string]bool{
+		"select 1": true, " ((SELECT 1))": true, "with a as (select 1) select * from a": true, "/* note */ -- more\n# and more\nselect 1": true, "values (1)": true, "table berth": true,
+		"delete from berth returning id": false, "pragma journal_mode = off": false, "explain select 1": false, "": false, "--": false, "/* select": false, "selection": false, "`select`": false,
+	} {
+		assert.Equal(t, is, IsQuery(statement) == nil, statement)
+	}
+}

@@ -43,25 +43,51 @@ func (u *undoing) do(ctx context.Context) (bool, error) {
 func (u *undoing) collect(ctx context.Context) error {
 	for _, c := range u.chunks {
 		if t := u.schema.Table(c.Table); c.What == Was && u.added[t] == nil {
-			u.added[t] = map[string]bool{}
+			u.added[t] = &rowSet{names: map[string]bool{}}
 		}
 	}
-	for _, c := range u.chunks {
-		t := u.schema.Table(c.Table)
-		if c.What != Added || u.added[t] == nil {
+	for _, short := range u.chunks {
+		t := u.schema.Table(short.Table)
+		if short.What != Added || u.added[t] == nil {
 			continue
 		}
-		err := u.each(ctx, t, c, func(keys *value.Batch) error {
-			for row := range keys.Len() {
-				u.added[t][value.Identity(keys.Columns, row)] = true
-			}
-			return nil
-		})
+		c, err := short.load(ctx, u.tx, u.token)
+		if err == nil {
+			err = u.added[t].add(t, c)
+		}
 		if err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// rowSet is rows of a table: runs of numbers, and names of others.
+type rowSet struct {
+	runs  [][2]int64 // the first, and the one behind the last
+	names map[string]bool
+}
+
+func (s *rowSet) add(t *schema.Table, c *Chunk) error {
+	if len(c.Data) == 0 {
+		s.runs = append(s.runs, [2]int64{c.First, c.First + c.Rows})
+		return nil
+	}
+	return c.each(t, func(_ int, keys *value.Batch) error {
+		for row := range keys.Len() {
+			s.names[value.Identity(keys.Columns, row)] = true
+		}
+		return nil
+	})
+}
+
+// has tells whether the row with a key is in the set.
+func (s *rowSet) has(key []value.Column, row int) bool {
+	if s == nil {
+		return false
+	}
+	in := func(run [2]int64) bool { return run[0] <= key[0].Nums[row] && key[0].Nums[row] < run[1] }
+	return len(key) == 1 && key[0].Kind == value.Int && slices.ContainsFunc(s.runs, in) || s.names[value.Identity(key, row)]
 }
 
 // takeBack takes a chunk back. It tells whether other rows stand on some of it.
@@ -161,7 +187,7 @@ func (u *undoing) staying(t *schema.Table, c *Chunk, rows *value.Batch) *value.B
 	out := value.NewBatch(engine.Types(t, append(slices.Clone(c.By), c.Columns...)))
 	keys := rows.Columns[:len(c.By)]
 	for row := range rows.Len() {
-		if u.added[t][value.Identity(keys, row)] {
+		if u.added[t].has(keys, row) {
 			continue
 		}
 		for i := range rows.Columns {

@@ -73,8 +73,8 @@ type undoing struct {
 	begun  time.Time
 	report *Report
 	before map[*schema.Table]check.Before
-	added  map[*schema.Table]map[string]bool // rows that the run added, where some of the same table are restored too
-	kept   map[string]bool                   // rows that can't be removed, by table and identity
+	added  map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
+	kept   map[string]bool           // rows that can't be removed, by table and identity
 }
 
 // TakeBack removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
@@ -147,7 +147,7 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *Run, r
 		}
 	}()
 	b.db = tx
-	u := &undoing{book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{}, added: map[*schema.Table]map[string]bool{}, kept: map[string]bool{}}
+	u := &undoing{book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{}, added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}}
 	if goOn, err := u.may(ctx); err != nil || !goOn {
 		return false, err
 	}

@@ -80,18 +80,22 @@ const old = 24 * time.Hour
 
 // sweep removes files whose process has ended. What can't be removed stays.
 func sweep(folder string) {
-	left, err := filepath.Glob(filepath.Join(folder, prefix+"*"))
+	files, err := os.ReadDir(folder)
 	if err != nil {
 		return
 	}
-	for _, path := range left {
-		number, _, _ := strings.Cut(strings.TrimPrefix(filepath.Base(path), prefix), "-")
-		info, err := os.Lstat(path)
+	for _, f := range files {
+		rest, ours := strings.CutPrefix(f.Name(), prefix)
+		if !ours {
+			continue
+		}
+		number, _, _ := strings.Cut(rest, "-")
+		info, err := f.Info()
 		if err != nil {
 			continue
 		}
 		if pid, err := strconv.Atoi(number); ended(pid, err) || time.Since(info.ModTime()) > old {
-			_ = os.Remove(path)
+			_ = os.Remove(filepath.Join(folder, f.Name()))
 		}
 	}
 }

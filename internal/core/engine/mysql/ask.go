@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 )
 
@@ -69,8 +70,11 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 // a statement use only tables that are locked under just these names (dev.mysql.com/doc/refman/8.0/en/lock-tables.html).
 // Then it tries whether the server takes the query under these locks.
 func (d *Database) Foresee(ctx context.Context, query string) error {
+	if err := engine.IsQuery(query); err != nil {
+		return err
+	}
 	words := tokens(query)
-	if err := onlyReads(words); err != nil {
+	if err := writesFile(words); err != nil {
 		return err
 	}
 	if err := d.understands(ctx, query); err != nil {
@@ -111,14 +115,8 @@ func (d *Database) understands(ctx context.Context, query string) error {
 	return err
 }
 
-// onlyReads is an error for what is no query, or writes a file.
-func onlyReads(words []token) error {
-	for len(words) > 0 && words[0].is("(") {
-		words = words[1:]
-	}
-	if len(words) == 0 || !slices.ContainsFunc([]string{"select", "with", "values", "table"}, words[0].is) {
-		return fault.New(fault.Wrong, "it is not a query", "write one SELECT")
-	}
+// writesFile is an error for a query that puts its answer somewhere else.
+func writesFile(words []token) error {
 	if slices.ContainsFunc(words, func(t token) bool { return t.is("into") }) {
 		return fault.New(fault.Wrong, "a query that puts its answer INTO something is not asked", "write one SELECT that only reads")
 	}

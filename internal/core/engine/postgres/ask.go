@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 )
 
@@ -26,6 +27,9 @@ func (d *Database) MayMake(ctx context.Context) error {
 
 // Foresee has the server prepare the query: it takes a single statement, and gives no columns for one that is no query.
 func (d *Database) Foresee(ctx context.Context, query string) error {
+	if err := engine.IsQuery(query); err != nil {
+		return err
+	}
 	s, err := d.conn.PgConn().Prepare(ctx, "", query, nil)
 	var said *pgconn.PgError
 	switch {

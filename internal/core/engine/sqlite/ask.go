@@ -9,6 +9,7 @@ import (
 
 	"zombiezen.com/go/sqlite"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 )
 
@@ -32,6 +33,9 @@ func (d *Database) MayMake(context.Context) error {
 
 // Foresee prepares the query, which must be a single one and give columns.
 func (d *Database) Foresee(_ context.Context, query string) error {
+	if err := engine.IsQuery(query); err != nil {
+		return err
+	}
 	s, rest, err := d.conn.PrepareTransient(query)
 	if err != nil {
 		return fault.Because(fault.Wrong, err, fault.Problem{What: words(err)})

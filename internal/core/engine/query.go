@@ -1,0 +1,31 @@
+package engine
+
+import (
+	"slices"
+	"strings"
+
+	"ladle/internal/core/fault"
+)
+
+// IsQuery is an error for a statement of a person that does not begin as a query does: SELECT, WITH, VALUES or TABLE, perhaps
+// behind comments and brackets. What begins so may still write; that the database must see to.
+func IsQuery(statement string) error {
+	for rest := statement; ; {
+		rest = strings.TrimLeft(rest, " \t\r\n(")
+		mark, end := "", ""
+		switch {
+		case strings.HasPrefix(rest, "--"), strings.HasPrefix(rest, "#"):
+			mark, end = rest[:1], "\n"
+		case strings.HasPrefix(rest, "/*"):
+			mark, end = "/*", "*/"
+		}
+		if mark == "" {
+			word := rest[:len(rest)-len(strings.TrimLeft(rest, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ"))]
+			if slices.Contains([]string{"select", "with", "values", "table"}, strings.ToLower(word)) {
+				return nil
+			}
+			return fault.New(fault.Wrong, "it is not a query", "write one SELECT")
+		}
+		_, rest, _ = strings.Cut(rest[len(mark):], end)
+	}
+}

@@ -4,7 +4,7 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build cross test chaos lint bench fuzz
+.PHONY: build cross test race cover chaos lint bench fuzz vulnerabilities
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
@@ -16,6 +16,24 @@ cross: ## builds for the other systems too, and throws the programs away
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
 	scripts/with-servers go test -count=1 -timeout 40m ./...
+
+# SQLite and its libc are a hundred times slower under the race detector, which is there for our code.
+UNWATCHED := -gcflags=modernc.org/...=-race=false
+
+race: ## the core and part of the conformance suite, on all servers, under the race detector, which needs cgo
+	CGO_ENABLED=1 go test -race $(UNWATCHED) -short -count=1 -timeout 40m ./internal/core/... ./internal/cli
+	CGO_ENABLED=1 GORACE=atexit_sleep_ms=10 LADLE_TEST_BUILD="-race $(UNWATCHED)" scripts/with-servers go test -short -count=1 -timeout 40m \
+		-run 'TestDemo|TestLoad$$|TestWhatBecame|TestPrepared|TestClaims|TestChecksFail|TestManyNames|TestRowsThatOnly' ./internal/conformance
+
+cover: ## how much of the program the tests reach, those that drive the built program among them
+	rm -rf cover && mkdir -p cover/units cover/program
+	go test -count=1 -cover -coverpkg=./internal/... ./internal/core/... ./internal/cli ./internal/page ./internal/term \
+		-args -test.gocoverdir=$(CURDIR)/cover/units
+	LADLE_TEST_BUILD="-cover -coverpkg=ladle/..." GOCOVERDIR=$(CURDIR)/cover/program \
+		scripts/with-servers go test -count=1 -timeout 60m ./internal/conformance
+	go tool covdata textfmt -i=cover/units,cover/program -o cover/all.txt
+	go tool cover -func cover/all.txt | tail -n 1
+	go tool covdata percent -i=cover/units,cover/program
 
 chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200 for each kind of database
 	LADLE_CHAOS=$(or $(ROUNDS),200) scripts/with-servers go test -count=1 -timeout 3h -v -run 'TestChaos' ./internal/conformance
@@ -29,7 +47,14 @@ bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite
 	go build -o bin/bench ./bench
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 
-fuzz: ## each fuzz target for half a minute
-	for target in source:FuzzText source:FuzzSheet value:FuzzParse ladlefile:FuzzDecode notation:FuzzNumber \
-		notation:FuzzPattern formula:FuzzFormula text:FuzzTexts clean:FuzzRules draft:FuzzScalar logbook:FuzzRowsComeBackAsTheyWere engine/mysql:FuzzTokens; do \
-		go test ./internal/core/$${target%:*} -run - -fuzz $${target#*:} -fuzztime 30s -fuzzminimizetime 10x || exit 1; done
+TIME ?= 30s
+
+fuzz: ## each fuzz target of the module for a while: TIME=10m
+	@grep -rHo --include='*_test.go' '^func Fuzz[A-Za-z]*' internal | while IFS=: read file found; do \
+		set -x; go test ./$$(dirname $$file) -run - -fuzz "^$${found#func }\$$" -fuzztime $(TIME) -fuzzminimizetime 10x < /dev/null || exit 1; \
+		{ set +x; } 2> /dev/null; done
+
+vulnerabilities: ## those that are known in what the program calls; skipped, with a word, where their list can't be fetched
+	@found=$$(go tool govulncheck ./cmd/ladle 2>&1); status=$$?; echo "$$found"; \
+	if echo "$$found" | grep -q 'fetching vulnerabilities'; then echo 'vulnerabilities: SKIPPED, their list can not be fetched'; \
+	else exit $$status; fi

@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
@@ -28,14 +29,15 @@ inputs:
       Share: {number: "12,5 %"}
       Reg. No.: {clean: [trim, upper]}
       Vessel: {clean: [squeeze, title]}
-      Phone: {clean: [digits, {prefix: "0"}]}
-      Berth: {clean: [upper, {no_prefix: "BERTH "}]}
+      Phone: {clean: [digits, {add_prefix: "0"}]}
+      Berth: {clean: [upper, {drop_prefix: "BERTH "}]}
       Agent: {clean: [trim, {replace: {"&": and}}]}
 tables: {t: {from: calls, columns: {a: b}}}
 `
 
 // messyTypes are as what the columns of messyFile are read.
-var messyTypes = []value.Type{{Kind: value.DateTime}, {Kind: value.Date}, {Kind: value.Fixed, Precision: 12, Scale: 2}, {Kind: value.Fixed, Precision: 12, Scale: 2},
+var messyTypes = []value.Type{{Kind: value.DateTime}, {Kind: value.Date}, {Kind: value.Fixed, Precision: 12, Scale: 2},
+	{Kind: value.Fixed, Precision: 12, Scale: 2},
 	{Kind: value.Fixed, Precision: 6, Scale: 2}, {Length: 10}, {Length: 40}, {Length: 20}, {Length: 10}, {Length: 40}}
 
 // messyFile writes rows lines as messy as real ones.
@@ -50,7 +52,8 @@ func messyFile(path string, rows int) error {
 	months := []string{"Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"}
 	for i := range rows {
 		x := uint64(i) * 0x9e3779b97f4a7c15
-		fmt.Fprintf(w, "%02d/%02d/%d %02d:%02d;%d %s %d;€%d.%03d,%02d;%d %03d,%d;%d,%d %%; pm-%06d;GREY  HERON %d;(0555) %04d-%02d;berth n%d; Quill & Daughters %d\r\n",
+		fmt.Fprintf(w, "%02d/%02d/%d %02d:%02d;%d %s %d;€%d.%03d,%02d;%d %03d,%d;%d,%d %%; pm-%06d;GREY  HERON "+
+			"%d;(0555) %04d-%02d;berth n%d; Quill & Daughters %d\r\n",
 			x%28+1, x>>8%12+1, 2000+x>>16%26, x>>24%24, x>>30%60, x>>36%28+1, months[x>>40%12], 2000+x>>44%26,
 			x>>20%9+1, x>>10%1000, x>>33%100, x>>15%90+1, x>>21%1000, x>>50%10, x>>12%100, x>>55%10,
 			x>>18%8000, x>>18%8000, x>>22%10000, x>>40%100, x>>45%60, x>>50%40)
@@ -67,11 +70,11 @@ func messyInput(path string) (source.Table, *clean.Recipe, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	t, err := source.Open(f.Inputs[0].Paths, source.Asked{})
+	t, err := source.Open(f.Inputs[0].Paths, source.ReadOptions{})
 	if err != nil {
 		return nil, nil, err
 	}
-	recipe, err := f.Inputs[0].Recipe(f.Path, t.Header())
+	recipe, err := plan.Recipe(f.Path, f.Inputs[0], t.Header())
 	return t, recipe, err
 }
 
@@ -96,7 +99,8 @@ func cleanAll(path string) error {
 	return rows.Close()
 }
 
-// cleaning measures the cleaning of a whole input on one core against the bare reader on one core, and each cleaning alone.
+// cleaning measures the cleaning of a whole input on one core against the bare reader on one core, and each cleaning
+// alone.
 func (b *bench) cleaning(runs int) error {
 	folder := filepath.Join(b.folder, "reading")
 	if err := os.MkdirAll(folder, 0o755); err != nil {
@@ -136,15 +140,24 @@ func (b *bench) cleaning(runs int) error {
 // eachCleaning measures rules alone, a cell at a time.
 func eachCleaning() error {
 	for _, c := range []struct{ name, rule, cell string }{
-		{"nothing", "{}", "PM-000101"}, {"trim", "{clean: trim}", " PM-000101 "}, {"squeeze", "{clean: squeeze}", "Grey  Heron 17"},
-		{"upper", "{clean: upper}", "pm-000101"}, {"lower", "{clean: lower}", "PM-000101"}, {"title", "{clean: title}", "GREY HERON 17"},
-		{"digits", "{clean: digits}", "(0555) 01-17"}, {"letters", "{clean: letters}", "Berth 17"}, {"nfc", "{clean: nfc}", "Grey Heron"},
-		{"ascii", "{clean: ascii}", "Ærø"}, {"strip", `{clean: {strip: "()- "}}`, "(0555) 01-17"}, {"prefix", "{clean: {prefix: PM-}}", "000101"},
-		{"no_prefix", "{clean: {no_prefix: PM-}}", "PM-000101"}, {"replace", `{clean: {replace: {"&": and}}}`, "Quill & Daughters"},
-		{"pattern", `{clean: {pattern: '^(\d+)-(\d+)$', with: $2/$1}}`, "0555-0117"}, {"pad", "{clean: {pad: 6}}", "101"}, {"part", `{clean: {part: 2, at: "/"}}`, "N1/Salt Wharf"},
-		{"blank_is", "{blank_is: [n/a, '-']}", "N/A"}, {"recode", "{recode: {UK: United Kingdom}}", "UK"}, {"number", `{number: "€1.234,56"}`, "€4.060,50"},
-		{"number_plain", `{number: "1234.5"}`, "4060.5"}, {"date", "{date: dd/MM/yyyy}", "14/03/2026"}, {"date_month", "{date: d MMM yyyy}", "14 Mar 2026"},
-		{"yes", "{yes_is: y, no_is: n}", "Y"}, {"round", `{number: "1234.5", round: 1}`, "4060.25"}, {"shorten_to", "{shorten_to: 5}", "Grey Heron"},
+		{"nothing", "{}", "PM-000101"}, {"trim", "{clean: trim}", " PM-000101 "},
+		{"squeeze", "{clean: squeeze}", "Grey  Heron 17"},
+		{"upper", "{clean: upper}", "pm-000101"}, {"lower", "{clean: lower}", "PM-000101"},
+		{"title", "{clean: title}", "GREY HERON 17"},
+		{"digits", "{clean: digits}", "(0555) 01-17"}, {"letters", "{clean: letters}", "Berth 17"},
+		{"nfc", "{clean: nfc}", "Grey Heron"},
+		{"ascii", "{clean: ascii}", "Ærø"}, {"strip", `{clean: {without: "()- "}}`, "(0555) 01-17"},
+		{"prefix", "{clean: {add_prefix: PM-}}", "000101"},
+		{"no_prefix", "{clean: {drop_prefix: PM-}}", "PM-000101"},
+		{"replace", `{clean: {replace: {"&": and}}}`, "Quill & Daughters"},
+		{"pattern", `{clean: {regex: '^(\d+)-(\d+)$', becomes: $2/$1}}`, "0555-0117"},
+		{"pad", "{clean: {pad: 6}}", "101"}, {"part", `{clean: {part: 2, at: "/"}}`, "N1/Salt Wharf"},
+		{"blank_is", "{blank_is: [n/a, '-']}", "N/A"}, {"recode", "{recode: {UK: United Kingdom}}", "UK"},
+		{"number", `{number: "€1.234,56"}`, "€4.060,50"},
+		{"number_plain", `{number: "1234.5"}`, "4060.5"}, {"date", "{date: dd/MM/yyyy}", "14/03/2026"},
+		{"date_month", "{date: d MMM yyyy}", "14 Mar 2026"},
+		{"yes", "{yes_is: y, no_is: n}", "Y"}, {"round", `{number: "1234.5", round: 1}`, "4060.25"},
+		{"shorten_to", "{shorten_to: 5}", "Grey Heron"},
 		{"default", "{default: none}", ""}, {"formula", `{if_blank: {formula: 'upper("n1")'}}`, ""},
 	} {
 		if err := oneCleaning(c.name, c.rule, c.cell); err != nil {
@@ -155,11 +168,12 @@ func eachCleaning() error {
 }
 
 func oneCleaning(name, rule, cell string) error {
-	f, err := ladlefile.Decode("f", []byte("ladle: 1\ninputs: {in: {file: a, columns: {Cell: "+rule+"}}}\ntables: {t: {from: in, columns: {a: b}}}\n"))
+	f, err := ladlefile.Decode("f", []byte("ladle: 1\ninputs: {in: {file: a, columns: {Cell: "+rule+
+		"}}}\ntables: {t: {from: in, columns: {a: b}}}\n"))
 	if err != nil {
 		return err
 	}
-	recipe, err := f.Inputs[0].Recipe("f", source.Header{Names: []string{"Cell"}, Line: 1})
+	recipe, err := plan.Recipe("f", f.Inputs[0], source.Header{Names: []string{"Cell"}, Line: 1})
 	if err != nil {
 		return err
 	}
@@ -173,6 +187,7 @@ func oneCleaning(name, rule, cell string) error {
 			cells.Clean(r)
 		}
 	})
-	fmt.Printf("figure clean_%s %.1f ns/cell, %.0f allocations (bar %s)\n", strings.ReplaceAll(name, " ", "_"), float64(result.NsPerOp()), allocated, "-")
+	fmt.Printf("figure clean_%s %.1f ns/cell, %.0f allocations (bar %s)\n", strings.ReplaceAll(name, " ", "_"),
+		float64(result.NsPerOp()), allocated, "-")
 	return nil
 }

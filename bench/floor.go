@@ -54,7 +54,8 @@ func floorLookups(conn *sqlite.Conn, h demo.Harbour) error {
 }
 
 func floorVessels(conn *sqlite.Conn, h demo.Harbour) error {
-	s, err := conn.Prepare("INSERT INTO vessel (id, reg_no, name, type_id, flag_id, gross_tonnage, built) VALUES (?, ?, ?, ?, ?, ?, ?)")
+	s, err := conn.Prepare("INSERT INTO vessel (id, reg_no, name, type_id, flag_id, gross_tonnage, built) VALUES (?, " +
+		"?, ?, ?, ?, ?, ?)")
 	if err != nil {
 		return err
 	}
@@ -75,7 +76,8 @@ func floorVessels(conn *sqlite.Conn, h demo.Harbour) error {
 }
 
 func floorCalls(conn *sqlite.Conn, h demo.Harbour) error {
-	s, err := conn.Prepare("INSERT INTO port_call (id, vessel_id, arrived, departed, berth_id, agent_id, dues, entered_by) " +
+	s, err := conn.Prepare("INSERT INTO port_call (id, vessel_id, arrived, departed, berth_id, agent_id, dues, " +
+		"entered_by) " +
 		"VALUES (?, ?, ?, ?, ?, ?, ?, ?)")
 	if err != nil {
 		return err

@@ -39,7 +39,8 @@ func main() {
 		stop(serverFloor(servers()[os.Args[2]], demo.NewHarbour(0, calls, 1)))
 		return
 	}
-	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "read": readAll, "clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
+	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "read": readAll,
+		"clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
 		stop(parts[os.Args[1]](os.Args[2]))
 		return
 	}
@@ -47,7 +48,9 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof", "what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations, checks and the logbook cost on each")
+	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof,interrupts",
+		"what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations, checks "+
+			"and the logbook cost on each, and how soon an interrupt ends a load")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
@@ -65,6 +68,10 @@ func main() {
 		}
 		if name, is := strings.CutPrefix(kind, "proof"); is {
 			stop(b.proof(strings.TrimPrefix(name, ":"), *runs))
+			continue
+		}
+		if name, is := strings.CutPrefix(kind, "interrupts"); is {
+			stop(b.interrupts(strings.TrimPrefix(name, ":"), *runs))
 			continue
 		}
 		if kind == "sqlite" {
@@ -134,7 +141,8 @@ func (b *bench) pairs(calls int64, runs int) (p pairs, err error) {
 		if err != nil {
 			return p, err
 		}
-		loadTime, memory, err := fresh(database, b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db", database, "--yes", "--json")
+		loadTime, memory, err := fresh(database, b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db",
+			database, "--yes", "--json")
 		if err != nil {
 			return p, err
 		}
@@ -153,7 +161,8 @@ func (b *bench) append(runs int) error {
 		if err := demo.NewHarbour(10*million+int64(i)*1000, 1000, 1).Generate(folder); err != nil {
 			return err
 		}
-		seconds, _, err := run(b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db", filepath.Join(big, demo.Database), "--yes", "--json")
+		seconds, _, err := run(b.program, "load", filepath.Join(folder, demo.FlatLadle), "--db",
+			filepath.Join(big, demo.Database), "--yes", "--json")
 		if err != nil {
 			return err
 		}
@@ -171,7 +180,7 @@ func fresh(database, name string, arguments ...string) (seconds, megabytes float
 	return run(name, arguments...)
 }
 
-// run gives the wall time and the largest resident memory of a whole process.
+// run returns the wall time and the largest resident memory of a whole process.
 func run(name string, arguments ...string) (seconds, megabytes float64, err error) {
 	c := exec.Command(name, arguments...)
 	c.Stderr = os.Stderr

@@ -10,8 +10,8 @@ import (
 	"ladle/demo"
 )
 
-// proof measures what checks and the logbook cost, on one kind of database or on all: by the load's own clock, since two
-// loads differ by more than that from one minute to the next; and what taking a load back costs.
+// proof measures what checks and the logbook cost, on one kind of database or on all: by the load's own clock, since
+// two loads differ by more than that from one minute to the next; and what taking a load back costs.
 func (b *bench) proof(only string, runs int) error {
 	h := demo.NewHarbour(0, million, 1)
 	h.Cargo = true
@@ -50,10 +50,12 @@ func (b *bench) proofOn(p place, ladle string, runs int) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  %s: %.1f s, of which checks %.1f s and logbook %.1f s; undone in %.1f s\n", p.name, whole, took.Prove, took.Logbook, back)
+		fmt.Printf("  %s: %.1f s, of which checks %.1f s and logbook %.1f s; undone in %.1f s\n", p.name, whole,
+			took.Prove, took.Logbook, back)
 		checks.floor, checks.load = append(checks.floor, whole), append(checks.load, took.Prove)
 		book.floor, book.load = append(book.floor, whole), append(book.load, took.Logbook)
-		undo.floor, undo.load, undo.memory = append(undo.floor, whole), append(undo.load, back), append(undo.memory, memory)
+		undo.floor, undo.load, undo.memory = append(undo.floor, whole), append(undo.load, back),
+			append(undo.memory, memory)
 	}
 	figure(p.name+"_checks", checks.ratio(), "of the load's time", "0.25")
 	figure(p.name+"_logbook", book.ratio(), "of the load's time", "0.10")
@@ -77,7 +79,7 @@ func sizeOf(url string) float64 {
 // clock is the part of a report that says how long parts of a load took, by the load's own clock.
 type clock struct{ Prove, Logbook float64 }
 
-// clocked runs the program, and gives its own account of the time and that of the whole process.
+// clocked runs the program, and returns its own account of the time and that of the whole process.
 func (b *bench) clocked(arguments ...string) (took clock, whole float64, err error) {
 	var report struct{ Seconds clock }
 	begun := time.Now()

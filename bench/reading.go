@@ -86,7 +86,7 @@ func (b *bench) self(part, path string) (seconds, megabytes float64, err error) 
 
 // readAll is the bare reader: every field of every record, and nothing done with it.
 func readAll(path string) error {
-	t, err := source.Open([]string{path}, source.Asked{})
+	t, err := source.Open([]string{path}, source.ReadOptions{})
 	if err != nil {
 		return err
 	}
@@ -99,7 +99,11 @@ func readAll(path string) error {
 		}
 		return n
 	}
-	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk, n int) error { fields += n; return nil }); err != nil {
+	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk,
+		n int) error {
+		fields += n
+		return nil
+	}); err != nil {
 		return err
 	}
 	if fields == 0 {

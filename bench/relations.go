@@ -30,8 +30,8 @@ func (b *bench) places(only string) []place {
 	return all
 }
 
-// relations measures what relations cost, on one kind of database or on all: a file with finds over five lookups and two
-// parents of which half is there; an update among many rows; and many new names for a lookup.
+// relations measures what relations cost, on one kind of database or on all: a file with finds over five lookups and
+// two parents of which half is there; an update among many rows; and many new names for a lookup.
 func (b *bench) relations(only string, runs int) error {
 	for _, p := range b.places(only) {
 		for _, measure := range []func(place, int) error{b.half, b.update, b.names} {
@@ -57,7 +57,7 @@ func (b *bench) with(name string, h demo.Harbour, change ...string) (ladle strin
 	return ladle, os.WriteFile(ladle, []byte(strings.NewReplacer(change...).Replace(string(content))), 0o644)
 }
 
-// load gives the seconds and megabytes of a whole load.
+// load returns the seconds and megabytes of a whole load.
 func (b *bench) load(ladle, url string) (seconds, megabytes float64, err error) {
 	return run(b.program, "load", ladle, "--db", url, "--yes", "--json")
 }
@@ -111,10 +111,12 @@ func (b *bench) half(p place, runs int) error {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  %s, calls and cargo: floor %.1f s, empty %.1f s, half there %.1f s, %.0f MB\n", p.name, floor, fresh, held, max(memory, most))
+		fmt.Printf("  %s, calls and cargo: floor %.1f s, empty %.1f s, half there %.1f s, %.0f MB\n", p.name, floor,
+			fresh, held, max(memory, most))
 		empty.floor, empty.load = append(empty.floor, floor), append(empty.load, fresh)
 		rest.floor, rest.load = append(rest.floor, behind), append(rest.load, held)
-		taken.floor, taken.load, taken.memory = append(taken.floor, floor), append(taken.load, held), append(taken.memory, max(memory, most))
+		taken.floor, taken.load, taken.memory = append(taken.floor, floor), append(taken.load, held),
+			append(taken.memory, max(memory, most))
 	}
 	figure(p.name+"_relations_1m", empty.ratio(), "x floor", "-")
 	figure(p.name+"_relations_half_there", taken.ratio(), "x floor of all rows", "1.6")
@@ -142,7 +144,8 @@ func (b *bench) update(p place, runs int) error {
 	}
 	raised := demo.NewHarbour(0, million, 1)
 	raised.First, raised.Calls, raised.Raise = 400_000, 100_000, 1
-	changed, err := b.with("changed", raised, "    key: [vessel_id, arrived]", "    key: [vessel_id, arrived]\n    already_there: update")
+	changed, err := b.with("changed", raised, "    key: [vessel_id, arrived]",
+		"    key: [vessel_id, arrived]\n    already_there: update")
 	if err != nil {
 		return err
 	}
@@ -183,14 +186,19 @@ func (b *bench) names(p place, runs int) error {
 		file.WriteString("Reg. No.,Arrived,Berth,Agent\n")
 		for i := range n {
 			x := uint64(i) * 0x9e3779b97f4a7c15
-			fmt.Fprintf(&file, "PM-010%d,%d-01-%02d %02d:%02d,N1,%s Agency\n", i%4+1, 2001+i/40000, i/1440%28+1, i/60%24, i%60, letters(x))
+			fmt.Fprintf(&file, "PM-010%d,%d-01-%02d %02d:%02d,N1,%s Agency\n", i%4+1, 2001+i/40000, i/1440%28+1,
+				i/60%24, i%60, letters(x))
 		}
 		files[n] = filepath.Join(folder, fmt.Sprintf("names-%d.ladle.yaml", n))
-		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("names-%d.csv", n)), []byte(file.String()), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(folder, fmt.Sprintf("names-%d.csv", n)), []byte(file.String()),
+			0o644); err != nil {
 			return err
 		}
-		ladle := fmt.Sprintf("ladle: 1\ninputs: {calls: {file: names-%d.csv, header: 1}}\nset_aside_limit: any\ntables: {port_call: {from: calls, key: [vessel_id, arrived], columns: "+
-			"{vessel_id: {from: Reg. No., find: vessel.reg_no}, arrived: Arrived, berth_id: {from: Berth, find: berth.code}, agent_id: {from: Agent, find: agent.name, not_found: add}, entered_by: {constant: x}}}}\n", n)
+		ladle := fmt.Sprintf("ladle: 1\ninputs: {calls: {file: names-%d.csv, header: 1}}\nset_aside_limit: any\n"+
+			"tables: {port_call: {from: calls, key: [vessel_id, arrived], columns: "+
+			"{vessel_id: {from: Reg. No., lookup: vessel.reg_no}, arrived: Arrived, berth_id: {from: Berth, lookup: "+
+			"berth.code}, agent_id: {from: Agent, lookup: agent.name, not_found: add}, entered_by: {constant: x}}}}\n",
+			n)
 		if err := os.WriteFile(files[n], []byte(ladle), 0o644); err != nil {
 			return err
 		}

@@ -54,7 +54,8 @@ func (w *bookWriter) call(n int64) call {
 	v := w.harbour.VesselNo(c.Vessel)
 	const day = 24 * 3600
 	return call{[4]string{v.RegNo, v.Name, fmt.Sprintf("B%d", c.Berth), fmt.Sprintf("call %d", n)},
-		[4]string{fmt.Sprintf("%d.%d", v.GT/10, v.GT%10), fmt.Sprint(v.Built), fmt.Sprintf("%d.%02d", c.Dues/100, c.Dues%100), fmt.Sprint(n)},
+		[4]string{fmt.Sprintf("%d.%d", v.GT/10, v.GT%10), fmt.Sprint(v.Built),
+			fmt.Sprintf("%d.%02d", c.Dues/100, c.Dues%100), fmt.Sprint(n)},
 		[2]int64{c.Arrived.Unix()/day + 25569, c.Departed.Unix()/day + 25569}}
 }
 
@@ -82,11 +83,16 @@ func (w *bookWriter) number(text string) int {
 func (w *bookWriter) xlsx() error {
 	const office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 	plain := map[string]string{
-		"[Content_Types].xml":        `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"/>`,
-		"_rels/.rels":                `<Relationships><Relationship Id="rId1" Type="` + office + `/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
-		"xl/workbook.xml":            `<workbook xmlns:r="` + office + `"><sheets><sheet name="Calls" sheetId="1" r:id="rId1"/></sheets></workbook>`,
-		"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="rId1" Type="` + office + `/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Type="` + office + `/sharedStrings" Target="sharedStrings.xml"/><Relationship Id="rId3" Type="` + office + `/styles" Target="styles.xml"/></Relationships>`,
-		"xl/styles.xml":              `<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>`,
+		"[Content_Types].xml": `<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"/>`,
+		"_rels/.rels": `<Relationships><Relationship Id="rId1" Type="` + office +
+			`/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
+		"xl/workbook.xml": `<workbook xmlns:r="` + office +
+			`"><sheets><sheet name="Calls" sheetId="1" r:id="rId1"/></sheets></workbook>`,
+		"xl/_rels/workbook.xml.rels": `<Relationships><Relationship Id="rId1" Type="` + office +
+			`/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Type="` + office +
+			`/sharedStrings" Target="sharedStrings.xml"/><Relationship Id="rId3" Type="` + office +
+			`/styles" Target="styles.xml"/></Relationships>`,
+		"xl/styles.xml": `<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>`,
 	}
 	for name, content := range plain {
 		if err := w.part(name, func(p io.Writer) { io.WriteString(p, content) }); err != nil {
@@ -126,7 +132,10 @@ func (w *bookWriter) xlsx() error {
 }
 
 func (w *bookWriter) ods() error {
-	if err := w.part("mimetype", func(p io.Writer) { io.WriteString(p, "application/vnd.oasis.opendocument.spreadsheet") }); err != nil {
+	if err := w.part("mimetype", func(p io.Writer) {
+		io.WriteString(p,
+			"application/vnd.oasis.opendocument.spreadsheet")
+	}); err != nil {
 		return err
 	}
 	if err := w.part("meta.xml", func(p io.Writer) {
@@ -158,7 +167,8 @@ func (w *bookWriter) ods() error {
 				for _, number := range c.numbers {
 					fmt.Fprintf(p, `<table:table-cell office:value-type="float" office:value="%s" calcext:value-type="float"><text:p>%s</text:p></table:table-cell>`, number, number)
 				}
-				for _, at := range []string{w.harbour.CallNo(n).Arrived.Format("2006-01-02"), w.harbour.CallNo(n).Departed.Format("2006-01-02")} {
+				for _, at := range []string{w.harbour.CallNo(n).Arrived.Format("2006-01-02"),
+					w.harbour.CallNo(n).Departed.Format("2006-01-02")} {
 					fmt.Fprintf(p, `<table:table-cell table:style-name="ce1" office:value-type="date" office:date-value="%s" calcext:value-type="date"><text:p>%s</text:p></table:table-cell>`, at, at)
 				}
 			})

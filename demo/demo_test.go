@@ -30,7 +30,7 @@ func TestTheSameNumbersGiveTheSameHarbour(t *testing.T) {
 		_, below, _ := strings.Cut(second, "\r\n")
 		assert.Equal(t, whole, first+below)
 	})
-	t.Run("every line has what its header says, and no call stands twice", func(t *testing.T) {
+	t.Run("every line has what its header says, and no call occurs twice", func(t *testing.T) {
 		lines, err := csv.NewReader(strings.NewReader(whole)).ReadAll()
 		require.NoError(t, err)
 		seen := map[string]bool{}

@@ -82,7 +82,8 @@ var firstDay = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 func (h Harbour) CallNo(n int64) Call {
 	x := mix(h.Seed + uint64(n))
 	c := Call{Vessel: int64(x % uint64(h.Vessels)), Berth: int64(x >> 20 % uint64(len(Berths))),
-		Agent: int64(x >> 28 % uint64(h.Agents)), Dues: int64(x>>36%900_000) + h.Raise, Commodity: int64(x >> 44 % uint64(len(Commodities))), Tons: int64(x>>12%500_000) + 1}
+		Agent: int64(x >> 28 % uint64(h.Agents)), Dues: int64(x>>36%900_000) + h.Raise,
+		Commodity: int64(x >> 44 % uint64(len(Commodities))), Tons: int64(x>>12%500_000) + 1}
 	c.Arrived = firstDay.Add(time.Duration(n) * time.Minute)
 	c.Departed = c.Arrived.Add(time.Duration(x>>50%2880) * time.Minute)
 	return c
@@ -107,19 +108,19 @@ tables:
     columns:
       reg_no: Reg. No.
       name: Vessel
-      type_id: {from: Type, find: vessel_type.name, not_found: add}
-      flag_id: {from: Flag, find: flag_state.name}
+      type_id: {from: Type, lookup: vessel_type.name, not_found: add}
+      flag_id: {from: Flag, lookup: flag_state.name}
       gross_tonnage: GT
       built: Built
   port_call:
     from: calls
     key: [vessel_id, arrived]
     columns:
-      vessel_id: {from: Reg. No., find: vessel.reg_no}
+      vessel_id: {from: Reg. No., lookup: vessel.reg_no}
       arrived: Arrived
       departed: Departed
-      berth_id: {from: Berth, find: berth.code}
-      agent_id: {from: Agent, find: agent.name, not_found: add}
+      berth_id: {from: Berth, lookup: berth.code}
+      agent_id: {from: Agent, lookup: agent.name, not_found: add}
       dues: Dues
       entered_by: {constant: harbour office}
 set_aside_limit: any
@@ -130,8 +131,8 @@ const cargoBlock = `  call_cargo:
     from: calls
     key: [call_id, commodity_id]
     columns:
-      call_id: {find: {table: port_call, by: {vessel_id: {from: Reg. No., find: vessel.reg_no}, arrived: Arrived}}}
-      commodity_id: {from: Commodity, find: commodity.name}
+      call_id: {lookup: {table: port_call, by: {vessel_id: {from: Reg. No., lookup: vessel.reg_no}, arrived: Arrived}}}
+      commodity_id: {from: Commodity, lookup: commodity.name}
       tons: Tons
 `
 
@@ -187,7 +188,8 @@ func (h Harbour) flat(w *bufio.Writer) error {
 	if h.Cargo {
 		cargo = ",Commodity,Tons"
 	}
-	if _, err := w.WriteString("Reg. No.,Vessel,Type,Flag,GT,Built,Berth,Agent,Arrived,Departed,Dues" + cargo + "\r\n"); err != nil {
+	if _, err := w.WriteString("Reg. No.,Vessel,Type,Flag,GT,Built,Berth,Agent,Arrived,Departed,Dues" + cargo +
+		"\r\n"); err != nil {
 		return err
 	}
 	const minutes = "2006-01-02 15:04"
@@ -211,7 +213,7 @@ func (h Harbour) flat(w *bufio.Writer) error {
 	return nil
 }
 
-// wrong tells whether the line n has something wrong of a kind in it.
+// wrong reports whether the line n has something wrong of a kind in it.
 func (h Harbour) wrong(kind, n int64) bool {
 	return h.Messy > 0 && float64(mix(h.Seed^uint64(n)<<8^uint64(kind))>>11)/(1<<53) < h.Messy/2
 }

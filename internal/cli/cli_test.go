@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
-	"ladle/internal/core/load"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/term"
@@ -38,16 +38,16 @@ func TestStatus(t *testing.T) {
 		{"an interrupt behind a mistake", fault.New(fault.Wrong, "x", ""), true, 2},
 	}
 	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.want, status(c.err, false, c.stopped)) })
+		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.want, status("load", c.err, false, c.stopped)) })
 	}
 }
 
 func TestNumbersForPeople(t *testing.T) {
-	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1 000", 1234567: "1 234 567"} {
+	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1,000", 1234567: "1,234,567"} {
 		assert.Equal(t, want, term.Count(n))
 	}
 	assert.Equal(t, "1 line", plural(1, "line"))
-	assert.Equal(t, "2 000 lines", plural(2000, "line"))
+	assert.Equal(t, "2,000 lines", plural(2000, "line"))
 	for seconds, want := range map[float64]string{0.0004: "0 ms", 0.0336: "34 ms", 1.26: "1.3 s"} {
 		assert.Equal(t, want, duration(seconds))
 	}
@@ -60,9 +60,10 @@ func TestASurveyFitsTheScreen(t *testing.T) {
 		header = append(header, fmt.Sprintf("Column with a long name %d", i))
 		row = append(row, strings.Repeat("wide ", i))
 	}
-	content := strings.Join(header, ";") + "\n" + strings.Repeat(strings.Join(row, ";")+"\n"+strings.Repeat("12;", 29)+"x\n", 3)
+	content := strings.Join(header, ";") + "\n" + strings.Repeat(strings.Join(row, ";")+"\n"+strings.Repeat("12;", 29)+
+		"x\n", 3)
 	require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-	tables, err := survey.Open([]string{path}, source.Asked{})
+	tables, err := survey.Open([]string{path}, source.ReadOptions{})
 	require.NoError(t, err)
 	defer survey.Close(tables)
 	s, err := survey.Run(context.Background(), tables, nil)
@@ -88,7 +89,8 @@ func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
 			return len(questions)%2 == 0 || len(questions) > mostSimilar && rest, nil
 		})
 		for i := range 40 {
-			yes, err := ask(context.Background(), load.Similar{Table: "agent", Name: fmt.Sprintf("Tern\x1b %d", i), Like: "Terns", New: i == 3})
+			yes, err := ask(context.Background(), judge.Similar{Table: "agent", Name: fmt.Sprintf("Tern\x1b %d", i),
+				Like: "Terns", IsNew: i == 3})
 			require.NoError(t, err)
 			want := i%2 == 1
 			if i >= mostSimilar {
@@ -97,7 +99,8 @@ func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
 			assert.Equal(t, want, yes, i)
 		}
 		assert.Len(t, questions, mostSimilar+1)
-		assert.Equal(t, `"Tern\x1b 0" would be a new name in agent, and looks like "Terns", which is there. Add it?`, questions[0])
+		assert.Equal(t, `"Tern\x1b 0" would be a new name in agent, but looks like "Terns", which is in the table. Add it?`,
+			questions[0])
 		assert.Contains(t, questions[3], "which is new too")
 		assert.Contains(t, questions[mostSimilar], "There are more such names")
 	}

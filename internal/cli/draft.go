@@ -13,6 +13,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/draft"
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/source"
@@ -21,34 +22,33 @@ import (
 	"ladle/internal/term"
 )
 
-func draftCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "draft",
-		Usage:     "write a ladle file by matching files with the tables of a database, by names and values",
-		UsageText: "ladle draft FILE... --db DATABASE [-o NAME.ladle.yaml] [--json]",
-		Description: "Every guess stands in the ladle file with its reason, every doubt in a line with # ?. Without -o the ladle file\n" +
-			"goes to standard output.",
-		Flags: []cli.Flag{
-			databaseFlag(),
-			&cli.StringFlag{Name: "o", Usage: "write the ladle file to `FILE`"},
-			jsonFlag(asJSON),
+func draftCommand() *command {
+	return &command{
+		name: "draft", phase: getReady,
+		does:  "write a ladle file by matching files with the tables of a database, by names and values",
+		takes: operands{"FILE...", "a file", 1, many},
+		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
+			"ladle file goes to standard output.",
+		options: []option{databaseOption(),
+			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
+				"called NAME.ladle.yaml"},
+			replaceOption(), jsonOption()},
+		examples: []example{
+			{"A ladle file for the pilots", "ladle draft port-merrow/pilots.csv --db port-merrow/harbour.db -o " +
+				"port-merrow/draft.ladle.yaml"},
+			{"On the screen, for several files that belong together",
+				"ladle draft port-merrow/arrivals.csv port-merrow/cargo.csv --db port-merrow/harbour.db"},
 		},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() == 0 {
-				return fault.New(fault.Wrong, "draft needs a file", "write: "+c.UsageText)
-			}
-			return runDraft(ctx, c, *asJSON)
-		},
+		run: func(ctx context.Context, c *cli.Command) error { return runDraft(ctx, c, c.Bool("json")) },
 	}
 }
 
 func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
-	out := c.String("o")
-	if err := mayWriteDraft(ctx, out); err != nil {
+	out := c.String("output")
+	if err := mayWriteDraft(ctx, out, c.Bool("replace")); err != nil {
 		return err
 	}
-	db, err := open(ctx, c.String("db"))
+	db, err := open(ctx, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}
@@ -59,12 +59,15 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	}
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, err := survey.Open(c.Args().Slice(), source.Asked{})
+	tables, err := survey.Open(c.Args().Slice(), source.ReadOptions{})
 	if err != nil {
 		return err
 	}
 	defer survey.Close(tables)
-	surveyed, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of, "bytes") })
+	surveyed, err := survey.Run(ctx, tables, func(p survey.Progress) {
+		progress.Show("reading "+p.What, p.Done, p.Of,
+			"bytes")
+	})
 	if err != nil {
 		return err
 	}
@@ -82,12 +85,17 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 			_, err := io.WriteString(to, d.Text)
 			return err
 		}); err != nil {
-			return fault.Because(fault.Failed, err, fault.Problem{File: out, What: "the ladle file can't be written: " + err.Error(), Do: "check the rights of its folder"})
+			return fault.Because(fault.Failed, err, fault.Problem{File: out,
+				What: "the ladle file can't be written: " + err.Error(), Do: "check the permissions of its folder and " +
+					"the free disk space"})
 		}
 	}
 	switch {
 	case asJSON:
-		return printJSON(term.Stdout, d)
+		return printDocument(term.Stdout, newHead("draft", "drafted", done), struct {
+			LadleFile string `json:"ladle_file,omitempty"` // where it was written to
+			*draft.Draft
+		}{out, d})
 	case out == "":
 		fmt.Fprint(term.Stdout, d.Text)
 		showDraft(term.NewScreen(os.Stderr), d, out, c.String("db"))
@@ -98,21 +106,23 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 }
 
 // mayWriteDraft asks before a file that is there is replaced.
-func mayWriteDraft(ctx context.Context, out string) error {
+func mayWriteDraft(ctx context.Context, out string, replace bool) error {
 	if out == "" {
 		return nil
 	}
 	if !ladlefile.Named(out) {
-		return fault.New(fault.Wrong, fmt.Sprintf("a ladle file can't be called %q", out), "give it a name like "+strings.TrimSuffix(out, filepath.Ext(out))+".ladle.yaml")
+		return fault.New(fault.Wrong, fmt.Sprintf("a ladle file can't be called %q", out),
+			"give it a name like "+strings.TrimSuffix(out, filepath.Ext(out))+".ladle.yaml")
 	}
-	if _, err := os.Stat(out); errors.Is(err, fs.ErrNotExist) {
+	if _, err := os.Stat(out); replace || errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
-	refused := fault.At(fault.Wrong, fault.Problem{File: out, What: "this file is there already", Do: "give another name, or move it away"})
+	refused := fault.At(fault.Wrong, fault.Problem{File: out, What: "the file exists already",
+		Do: "give another name, or --replace"})
 	if !term.Interactive() {
 		return refused
 	}
-	replace, err := term.Ask(ctx, fmt.Sprintf("%s is there already. Replace it?", out))
+	replace, err := term.Ask(ctx, fmt.Sprintf("%s exists already. Replace it?", out))
 	if err == nil && !replace {
 		err = refused
 	}
@@ -144,30 +154,31 @@ func besideDraft(out, path string) string {
 // showDraft says what was matched, and lists doubts and errors once more.
 func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
 	if out != "" {
-		s.Line("%s is written.", out)
+		s.Line("%s was written.", out)
 	}
-	t := term.Table{Header: []string{"column", "from", "score", "why"}, Numbers: []int{2}, Wrap: []int{1, 3}}
+	t := term.Table{Header: []string{"column", "from", "score", "reason"}, Numbers: []int{2}, Wrap: []int{1, 3}}
 	for _, m := range d.Matches {
-		t.Rows = append(t.Rows, []string{m.Block + "." + m.Column, m.Input + ": " + strings.Join(m.From, ", "), fmt.Sprintf("%.2f", m.Score), m.Why})
+		t.Rows = append(t.Rows, []string{m.Block + "." + m.Column, m.Input + ": " + strings.Join(m.From, ", "),
+			fmt.Sprintf("%.2f", m.Score), m.Why})
 	}
 	if t.Rows != nil {
-		s.Title("What feeds what")
+		s.Title("Matches")
 		s.Table(t)
 	}
 	if d.LeftOut != nil {
-		s.Title("Columns of the files that feed nothing")
+		s.Title("Columns of the files that are not used")
 		for _, l := range d.LeftOut {
 			s.Item(term.Dot, "%s: %s", l.Input, l.Column)
 		}
 	}
 	if d.Doubts != nil {
-		s.Title("Doubts, marked with # ? in the ladle file")
+		s.Title("Uncertain, marked # ? in the ladle file")
 		for _, doubt := range d.Doubts {
 			s.Item(term.Dot, "%s", doubt)
 		}
 	}
 	if d.Errors != nil {
-		s.Title("To be solved before a load")
+		s.Title("To solve before loading")
 		for _, e := range d.Errors {
 			s.Item(term.Wrong, "%s", e)
 		}
@@ -176,5 +187,5 @@ func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
 		return
 	}
 	s.Line("")
-	s.Line("Next: ladle try %s --db %s", out, database)
+	s.Line("Next: ladle try %s --db %s", out, engine.Masked(database))
 }

@@ -2,59 +2,57 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"os"
-	"path/filepath"
-	"slices"
-	"strings"
+	"strconv"
 
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
-	"ladle/internal/core/engine/mysql"
-	"ladle/internal/core/engine/postgres"
-	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
 	"ladle/internal/core/logbook"
-	"ladle/internal/core/whole"
+	"ladle/internal/core/report"
 	"ladle/internal/page"
 	"ladle/internal/term"
 )
 
-func databaseFlag() cli.Flag {
-	return &cli.StringFlag{Name: "db", Usage: "the `DATABASE`: the path of an SQLite file, or postgres://USER@HOST/NAME or mysql://USER@HOST/NAME", Sources: cli.EnvVars("LADLE_DB")}
-}
-
-func loadCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "load",
-		Usage:     "load the files of a ladle file: show what will be done, ask, do it, prove it, commit",
-		UsageText: "ladle load FILE --db DATABASE [--mended FILE] [--yes] [--allow-removal] [--again] [--check-level LEVEL] [--no-logbook] [--html FILE] [--json]",
-		Flags: []cli.Flag{
-			databaseFlag(),
-			&cli.BoolFlag{Name: "yes", Usage: "don't ask before writing; new names that look like others are not added, and nothing is removed"},
-			&cli.BoolFlag{Name: "allow-removal", Usage: "with --yes, remove the rows that gone_from_file: finds"},
-			mendedFlag(),
-			againFlag(),
-			&cli.BoolFlag{Name: "no-logbook", Usage: "don't write the run into the logbook of the database; it can't be taken back then"},
-			levelFlag(),
-			htmlFlag("the report"),
-			jsonFlag(asJSON),
+func loadCommand() *command {
+	return &command{
+		name: "load", phase: doLoad,
+		does:  "load the files of a ladle file: show what will be done, ask, write, check, commit",
+		takes: operands{"FILE", "one ladle file", 1, 1},
+		about: "Everything is one transaction. Rows are added (append without duplicates), updated (upsert) or " +
+			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
+			"their reasons.",
+		options: []option{databaseOption(), waitOption(), timeoutOption(), correctedOption(), againOption(),
+			{name: "yes", group: groupAsk, does: "don't ask. New names that look like others are not added, and no " +
+				"row is removed"},
+			removalOption("with --yes, remove the rows that gone_from_file: finds"),
+			{name: "no-logbook", group: groupProof, does: "don't record the run; it can't be undone then"},
+			levelOption(),
+			{name: "newest", value: "N", group: groupOutput, does: "show the newest N rows of each table (usually 3)",
+				check: countCheck},
+			changesOption(), htmlOption("the report"), jsonOption()},
+		examples: []example{
+			{"Load the harbour's files, after a look at what will be done",
+				"ladle load port-merrow/harbour.ladle.yaml --db port-merrow/harbour.db"},
+			{"The same every night from cron, without a question", "ladle load port-merrow/harbour.ladle.yaml --db " +
+				"port-merrow/harbour.db --yes"},
 		},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			o := load.Options{Again: c.Bool("again"), Mended: c.StringSlice("mended"), Removal: c.Bool("allow-removal"), NoLogbook: c.Bool("no-logbook"),
+		run: func(ctx context.Context, c *cli.Command) error {
+			newest, _ := strconv.Atoi(c.String("newest")) // it was checked
+			o := load.Options{Newest: newest, Again: c.Bool("again"), Corrected: c.StringSlice("corrected"),
+				Removal: c.Bool("allow-removal"), NoLogbook: c.Bool("no-logbook"),
 				Level: check.Level(c.String("check-level"))}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
-						"give --yes to load without being asked, or see first what would be done with: ladle try")
+						"give --yes to load without a question, or see first what would be done with: ladle try")
 				}
 				o.Ask, o.AskSimilar, o.AskKnown = ask, askSimilar(term.Ask), askKnown
 			}
@@ -63,82 +61,104 @@ func loadCommand(asJSON *bool) *cli.Command {
 	}
 }
 
-func tryCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:         "try",
-		Usage:        "do all that load does, checks included, then take it back",
-		UsageText:    "ladle try FILE --db DATABASE [--first N] [--mended FILE] [--again] [--check-level LEVEL] [--html FILE] [--json]",
-		Flags:        []cli.Flag{databaseFlag(), firstFlag(), mendedFlag(), againFlag(), levelFlag(), htmlFlag("the report"), jsonFlag(asJSON)},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Mended: c.StringSlice("mended"), First: c.Int64("first"), Level: check.Level(c.String("check-level"))})
+func tryCommand() *command {
+	return &command{
+		name: "try", phase: doLoad,
+		does:  "dry run: do everything that load does, checks included, then roll it back",
+		takes: operands{"FILE", "one ladle file", 1, 1},
+		about: "The exit status is the one that load with the same options would have.",
+		options: []option{databaseOption(), waitOption(), timeoutOption(),
+			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
+				check: countCheck},
+			correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds, as load " +
+				"would with this option"),
+			levelOption(), changesOption(), htmlOption("the report"), jsonOption()},
+		examples: []example{
+			{"What a load of the harbour's files would do", "ladle try port-merrow/harbour.ladle.yaml --db " +
+				"port-merrow/harbour.db"},
+			{"A first impression of large files", "ladle try port-merrow/harbour.ladle.yaml --db " +
+				"port-merrow/harbour.db --first 1000"},
+		},
+		run: func(ctx context.Context, c *cli.Command) error {
+			first, _ := strconv.ParseInt(c.String("first"), 10, 64) // it was checked
+			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Removal: c.Bool("allow-removal"),
+				Corrected: c.StringSlice("corrected"), First: first, Level: check.Level(c.String("check-level"))})
 		},
 	}
 }
 
-func mendedFlag() cli.Flag {
-	return &cli.StringSliceFlag{Name: "mended", Usage: "put the lines of `FILE`, a set-aside file that you have mended, in the place of those in the input"}
+// countCheck takes whole numbers from 1.
+func countCheck(text string) error {
+	if n, err := strconv.ParseInt(text, 10, 64); err != nil || n < 1 {
+		return fault.InvalidValue{What: fmt.Sprintf("can't be %q", text), Do: "give a whole number, from 1"}
+	}
+	return nil
 }
 
-func firstFlag() cli.Flag {
-	return &cli.Int64Flag{Name: "first", Usage: "read only the first `N` rows of each input", Validator: func(n int64) error {
-		if n < 1 {
-			return fault.New(fault.Wrong, fmt.Sprintf("--first can't be %d", n), "give a number of rows, from 1")
-		}
-		return nil
-	}}
+func removalOption(does string) option {
+	return option{name: "allow-removal", group: groupAsk, does: does}
 }
 
-func levelFlag() cli.Flag {
+func correctedOption() option {
+	return option{name: "corrected", value: "FILE", group: groupInput, list: true,
+		does: "read lines from FILE, a set-aside file that you have corrected, in place of those in the input"}
+}
+
+func levelOption() option {
 	var levels []string
 	for _, l := range check.Levels {
 		levels = append(levels, string(l))
 	}
-	return &cli.StringFlag{Name: "check-level", Value: string(check.Cells), Usage: "how much is checked before the commit: `LEVEL` is balance, relations or cells; " +
-		"a load that was not checked down to its cells can't be taken back", Validator: func(level string) error {
-		if !slices.Contains(levels, level) {
-			return fault.New(fault.Wrong, fmt.Sprintf("--check-level can't be %q", level), "write one of: "+strings.Join(levels, ", "))
-		}
-		return nil
-	}}
+	return option{name: "check-level", value: "LEVEL", group: groupProof, choose: levels, fallback: string(check.Cells),
+		does: "check the balance, or relations too, or all cells too: balance, relations or cells. What was not " +
+			"checked down to its cells can't be undone"}
 }
 
-func againFlag() cli.Flag {
-	return &cli.BoolFlag{Name: "again", Usage: "add the rows of a file once more to a table without a key"}
+func againOption() option {
+	return option{name: "again", group: groupInput, does: "load a file into a table without a key although it was " +
+		"loaded before; its rows are added a second time"}
 }
 
-func jsonFlag(asJSON *bool) cli.Flag {
-	return &cli.BoolFlag{Name: "json", Usage: "print one JSON document", Destination: asJSON}
+func jsonOption() option {
+	return option{name: "json", group: groupOutput, does: "print one JSON document"}
+}
+
+func replaceOption() option {
+	return option{name: "replace", group: groupOutput, does: "write over files that exist"}
 }
 
 // ask shows what would be done and asks for a yes.
-func ask(ctx context.Context, r *load.Report) (bool, error) {
+func ask(ctx context.Context, r *report.Report) (bool, error) {
 	showPlan(term.NewScreen(os.Stderr), r)
 	return term.Ask(ctx, "\nLoad this?")
 }
 
 // askKnown asks whether to load the same files once more.
 func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
-	return term.Ask(ctx, fmt.Sprintf("The same files were loaded by this ladle file before, as run %d of %s UTC. Load them again?", r.ID, moment(r.Started)))
+	return term.Ask(ctx, fmt.Sprintf("This ladle file loaded the same files before: run %d, %s UTC. Load them "+
+		"again?", r.ID, moment(r.Started)))
 }
 
 // mostSimilar is the number of names that are asked about one by one.
 const mostSimilar = 10
 
-// askSimilar asks whether names that look like others are added: one by one, and when there are many, once for all others.
-func askSimilar(answer func(ctx context.Context, question string) (bool, error)) func(context.Context, load.Similar) (bool, error) {
+// askSimilar asks whether names that look like others are added: one by one, and when there are many, once for all
+// others.
+func askSimilar(answer func(ctx context.Context, question string) (bool, error)) func(context.Context,
+	judge.Similar) (bool, error) {
 	asked, others := 0, false
-	return func(ctx context.Context, p load.Similar) (yes bool, err error) {
-		which := "is there"
-		if p.New {
+	return func(ctx context.Context, p judge.Similar) (yes bool, err error) {
+		which := "is in the table"
+		if p.IsNew {
 			which = "is new too"
 		}
 		if asked++; asked > mostSimilar+1 {
 			return others, nil
 		}
-		question := fmt.Sprintf("%q would be a new name in %s, and looks like %q, which %s. Add it?", p.Name, p.Table, p.Like, which)
+		question := fmt.Sprintf("%q would be a new name in %s, but looks like %q, which %s. Add it?", p.Name, p.Table,
+			p.Like, which)
 		if asked > mostSimilar {
-			question = fmt.Sprintf("There are more such names, the next is %q. Add all of them?", p.Name)
+			question = fmt.Sprintf("There are more such names; the next is %q. Add them all?", p.Name)
 		}
 		yes, err = answer(ctx, term.Safe(question))
 		if asked > mostSimilar {
@@ -149,121 +169,99 @@ func askSimilar(answer func(ctx context.Context, question string) (bool, error))
 }
 
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
-	if c.Args().Len() != 1 {
-		return fault.New(fault.Wrong, fmt.Sprintf("%s takes one ladle file, not %d", c.Name, c.Args().Len()), "write: "+c.UsageText)
-	}
-	report, err := loadFile(ctx, c.Args().First(), c.String("db"), o)
+	list, err := listChanges(c.String("changes"), &o)
 	if err != nil {
 		return err
 	}
-	changed = report.Outcome == load.Loaded
-	unwritten := placePage(c.String("html"), func(to io.Writer) error { return page.Load(to, report, Version) })
+	defer list.discard()
+	r, err := loadFile(ctx, c.Args().First(), c.String("db"), waits(c), o)
+	if err != nil {
+		return err
+	}
+	changed = r.Outcome == report.Loaded
+	if changed || r.Outcome == report.Tried {
+		if err := list.place(); err != nil {
+			fmt.Fprintln(os.Stderr, term.Safe("ladle: "+err.Error()))
+		}
+	}
+	unplaced := placePage(c.String("html"), func(to io.Writer) error { return page.Load(to, r, Version) })
 	if c.Bool("json") {
-		err = printJSON(term.Stdout, struct {
-			*load.Report
-			Status int `json:"status"`
-		}{report, report.Status()})
+		err = printDocument(term.Stdout, newHead(c.Name, string(r.Outcome), statusOf(r)), r)
 	} else {
-		showReport(term.NewScreen(term.Stdout), report)
+		showReport(term.NewScreen(term.Stdout), r)
 	}
-	if err == nil && unwritten != nil {
-		fmt.Fprintln(os.Stderr, term.Safe("ladle: "+unwritten.Error()))
+	if err == nil && unplaced != nil {
+		fmt.Fprintln(os.Stderr, term.Safe("ladle: "+unplaced.Error()))
 	}
-	if err == nil && report.Status() != 0 {
-		err = exit(report.Status())
+	if err == nil && statusOf(r) != done {
+		err = exit(statusOf(r))
 	}
 	if err == nil && !changed {
-		err = unwritten
+		err = unplaced
 	}
 	return err
 }
 
-func htmlFlag(what string) cli.Flag {
-	return &cli.StringFlag{Name: "html", Usage: "also write " + what + " to `FILE`, a page for a browser that needs nothing else", Validator: func(path string) error {
-		if info, err := os.Stat(filepath.Dir(path)); path != "" && (err != nil || !info.IsDir()) {
-			return fault.At(fault.Wrong, fault.Problem{File: path, What: "there is no such folder for the page", Do: "make it, or write the page somewhere else"})
-		}
-		if !mayReplace(path) {
-			return fault.At(fault.Wrong, fault.Problem{File: path, What: "this is there already, and no page of ladle's", Do: "give another name, or move it away"})
-		}
-		return nil
-	}}
-}
-
-// mayReplace tells whether nothing but a page stands at path.
-func mayReplace(path string) bool {
-	f, err := os.Open(path)
-	if err != nil {
-		return errors.Is(err, fs.ErrNotExist)
-	}
-	defer f.Close()
-	start := make([]byte, len(page.Start))
-	n, _ := io.ReadFull(f, start) // what is shorter is no page
-	return string(start[:n]) == page.Start
-}
-
-// placePage writes a page, where one is asked for.
-func placePage(path string, write func(io.Writer) error) error {
-	if path == "" {
-		return nil
-	}
-	err := whole.Write(path, write)
-	if err != nil {
-		return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the page can't be written: " + err.Error(), Do: "check the rights of its folder"})
-	}
-	return nil
-}
-
 // loadFile loads a ladle file into a database.
-func loadFile(ctx context.Context, path, database string, o load.Options) (*load.Report, error) {
-	return atWork(ctx, path, database, o, load.Run)
-}
-
-// atWork opens a ladle file and a database, and shows how far the work on them is.
-func atWork[R any](ctx context.Context, path, database string, o load.Options, work func(context.Context, *ladlefile.File, engine.Database, load.Options) (R, error)) (report R, err error) {
-	file, err := ladlefile.Read(path)
+func loadFile(ctx context.Context, path, database string, waits engine.Waits, o load.Options) (*report.Report, error) {
+	at, err := openBoth(ctx, path, database, waits)
 	if err != nil {
-		return report, err
+		return nil, err
 	}
-	db, err := open(ctx, database)
-	if err != nil {
-		return report, err
-	}
-	defer db.Close()
-	progress := term.NewProgress()
-	defer progress.Clear()
+	defer at.close()
 	o.Program = Version
-	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database) }
-	o.Tell = func(p load.Progress) { progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
+	o.Committing = func() { committing.Store(true) }
+	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
+	o.Progress = func(p load.Progress) { at.progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
 	if answer := o.Ask; answer != nil {
-		o.Ask = func(ctx context.Context, r *load.Report) (bool, error) {
-			progress.Clear()
+		o.Ask = func(ctx context.Context, r *report.Report) (bool, error) {
+			at.progress.Clear()
 			return answer(ctx, r)
 		}
 	}
 	if answer := o.AskSimilar; answer != nil {
-		o.AskSimilar = func(ctx context.Context, p load.Similar) (bool, error) {
-			progress.Clear()
+		o.AskSimilar = func(ctx context.Context, p judge.Similar) (bool, error) {
+			at.progress.Clear()
 			return answer(ctx, p)
 		}
 	}
-	return work(ctx, file, db, o)
+	return load.Run(ctx, at.file, at.db, o)
 }
 
-// open connects to a database by its path or URL.
-func open(ctx context.Context, database string) (engine.Database, error) {
-	if database == "" {
-		return nil, fault.New(fault.Wrong, "no database is named", "give --db, or set LADLE_DB")
-	}
-	scheme, _, isURL := strings.Cut(database, "://")
+// statusOf is the exit status for the outcome of a load.
+func statusOf(r *report.Report) int {
 	switch {
-	case !isURL:
-		return sqlite.Open(database)
-	case scheme == "postgres" || scheme == "postgresql":
-		return postgres.Open(ctx, database)
-	case scheme == "mysql" || scheme == "mariadb":
-		return mysql.Open(ctx, database)
+	case r.Outcome == report.Refused:
+		return refused
+	case r.Outcome == report.Declined:
+		return wrong
+	case r.LinesSetAside() > 0:
+		return incomplete
 	}
-	return nil, fault.New(fault.Wrong, fmt.Sprintf("databases of the kind %q are not known", scheme),
-		"give the path of an SQLite file, or a URL like postgres://USER@HOST/NAME or mysql://USER@HOST/NAME")
+	return done
+}
+
+// session is a ladle file and the database that it is for, with a view of how far the work is.
+type session struct {
+	file     *ladlefile.File
+	db       engine.Database
+	progress *term.Progress
+}
+
+// openBoth opens a ladle file and a database.
+func openBoth(ctx context.Context, path, database string, waits engine.Waits) (*session, error) {
+	file, err := ladlefile.Read(path)
+	if err != nil {
+		return nil, err
+	}
+	db, err := open(ctx, database, waits)
+	if err != nil {
+		return nil, err
+	}
+	return &session{file, db, term.NewProgress()}, nil
+}
+
+func (o *session) close() {
+	o.progress.Clear()
+	o.db.Close()
 }

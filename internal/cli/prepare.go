@@ -6,32 +6,30 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/prepare"
 	"ladle/internal/term"
 )
 
-func prepareCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "prepare",
-		Usage:     "write the cleaned rows of a ladle file's inputs as CSV or workbooks, without a database",
-		UsageText: "ladle prepare FILE -o FOLDER [--workbook] [--replace] [--json]",
-		Description: "For each input, the folder gets a file of its rows as load would clean\n" +
-			"them, with new columns behind the others, and INPUT.set-aside.csv for the\n" +
-			"rows that can't be cleaned. Types and keys of tables are not asked.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "o", Usage: "the `FOLDER` to write to; it is made when it isn't there"},
-			&cli.BoolFlag{Name: "workbook", Usage: "write workbooks (.xlsx) with typed cells"},
-			&cli.BoolFlag{Name: "replace", Usage: "write over files of the same names"},
-			jsonFlag(asJSON),
+func prepareCommand() *command {
+	return &command{
+		name: "prepare", phase: getReady,
+		does:  "write the cleaned lines of a ladle file's inputs to CSV files or workbooks",
+		takes: operands{"FILE", "one ladle file", 1, 1},
+		about: "For each input the folder gets a file with its lines as load would clean them, new columns last, and " +
+			"INPUT.set-aside.csv with the lines that can't be cleaned. The types and keys of tables are not asked.",
+		options: []option{
+			{name: "output", short: "o", value: "FOLDER", group: groupOutput, needed: true,
+				does: "the folder to write to; it is created when it doesn't exist"},
+			{name: "workbook", group: groupOutput, does: "write workbooks (.xlsx) with typed cells"},
+			replaceOption(), jsonOption()},
+		examples: []example{
+			{"Clean CSV files", "ladle prepare port-merrow/harbour.ladle.yaml -o port-merrow/cleaned"},
+			{"Clean workbooks, over those of the last time", "ladle prepare port-merrow/harbour.ladle.yaml -o " +
+				"port-merrow/cleaned --workbook --replace"},
 		},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() != 1 || c.String("o") == "" {
-				return fault.New(fault.Wrong, "prepare takes one ladle file, and needs -o with a folder", "write: "+c.UsageText)
-			}
-			o := prepare.Options{Folder: c.String("o"), Format: prepare.CSV, Replace: c.Bool("replace")}
+		run: func(ctx context.Context, c *cli.Command) error {
+			o := prepare.Options{Folder: c.String("output"), Format: prepare.CSV, Replace: c.Bool("replace")}
 			if c.Bool("workbook") {
 				o.Format = prepare.XLSX
 			}
@@ -47,7 +45,7 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 	}
 	progress := term.NewProgress()
 	defer progress.Clear()
-	o.Tell = func(what string, done, of int64) { progress.Show("cleaning "+what, done, of, "bytes") }
+	o.Progress = func(input string, done, of int64) { progress.Show("cleaning "+input, done, of, "bytes") }
 	r, err := prepare.Run(ctx, file, o)
 	if err != nil {
 		return err
@@ -58,10 +56,7 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 		status = 4
 	}
 	if c.Bool("json") {
-		err = printJSON(term.Stdout, struct {
-			*prepare.Report
-			Status int `json:"status"`
-		}{r, status})
+		err = printDocument(term.Stdout, newHead("prepare", "prepared", status), r)
 	} else {
 		showPrepared(term.NewScreen(term.Stdout), r)
 	}
@@ -74,35 +69,38 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 // showPrepared shows what was written.
 func showPrepared(s *term.Screen, r *prepare.Report) {
 	s.Title("Prepared from %s", r.LadleFile)
-	t := term.Table{Header: []string{"input", "from", "read", "written", "left out", "aside", "file"}, Numbers: []int{2, 3, 4, 5}}
+	t := term.Table{Header: []string{"input", "from", "read", "written", "left out", "set aside", "file"},
+		Numbers: []int{2, 3, 4, 5}}
 	for _, in := range r.Inputs {
-		t.Rows = append(t.Rows, []string{in.Input, in.Files, term.Count(in.Read), term.Count(in.Written), term.Count(in.LeftOut), term.Count(in.SetAside), in.Output})
+		t.Rows = append(t.Rows, []string{in.Input, in.Files, term.Count(in.Tally.Read), term.Count(in.Tally.Written),
+			term.Count(in.Tally.LeftOut), term.Count(in.Tally.SetAside), in.Output})
 	}
 	s.Table(t)
 	for _, in := range r.Inputs {
 		if in.Guarded > 0 {
-			s.Note("%s: an apostrophe stands before %s that a spreadsheet would run as a formula; --workbook keeps them as they are", in.Output, plural(in.Guarded, "cell"))
+			s.Note("%s: an apostrophe was put before %s that a spreadsheet would run as a formula; --workbook keeps "+
+				"them as they are", in.Output, plural(in.Guarded, "cell"))
 		}
 	}
 	if n := r.SetAside(); n > 0 {
-		s.Title("Set aside: %s", plural(n, "row"))
+		s.Title("Set aside: %s", plural(n, "line"))
 		showGroups(s, r.Groups, len(r.Inputs) > 1)
 		for _, in := range r.Inputs {
 			if in.SetAsideFile != "" {
-				showAsideFile(s, in.SetAside, in.Input, in.SetAsideFile)
+				showAsideFile(s, in.Tally.SetAside, in.Input, in.SetAsideFile)
 			}
 			if in.Moved != "" {
-				s.Note("An older file that you have edited is kept as %s", in.Moved)
+				s.Note("The older set-aside file, which you had edited, is now %s", in.Moved)
 			}
 		}
 	}
 	written := int64(0)
 	for _, in := range r.Inputs {
-		written += in.Written
+		written += in.Tally.Written
 	}
 	aside := ""
 	if n := r.SetAside(); n > 0 {
-		aside = fmt.Sprintf(", %s set aside", plural(n, "row"))
+		aside = fmt.Sprintf(", %s set aside", plural(n, "line"))
 	}
-	s.Strong(true, "Prepared: %s%s", plural(written, "row"), aside)
+	s.Strong(true, "Prepared: %s%s", plural(written, "line"), aside)
 }

@@ -1,48 +1,151 @@
 // Package cli is the command line: it asks and prints, and computes nothing.
+//
+// Each command is described by a command value, which says what it does, what it takes and how it runs. Main finds the
+// command, tells what is wrong with its arguments, and has it run.
 package cli
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
+	"sync/atomic"
 	"syscall"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/term"
+	"ladle/licences"
 )
 
 // Version is the version of the program, stamped by the build.
 var Version = "unversioned"
 
-const interrupted = 130
+// The exit statuses of the program.
+const (
+	done        = 0
+	refused     = 1 // the data is refused or differs; nothing was changed
+	wrong       = 2 // the command line or the ladle file is wrong, or the person said no
+	failed      = 3 // a file, the database or the network failed; nothing was changed
+	incomplete  = 4 // loaded, with lines set aside
+	unknown     = 5 // the connection was lost during the commit, and the outcome can't be asked
+	interrupted = 130
+)
 
-// Main runs the command line and gives the exit status.
+var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, fault.Failed: failed,
+	fault.Unknown: unknown}
+
+// commands are all commands, by the phase of the work and in the order in which they are used.
+func commands() []*command {
+	return []*command{surveyCommand(), tablesCommand(),
+		draftCommand(), prepareCommand(),
+		tryCommand(), loadCommand(),
+		verifyCommand(), runsCommand(), undoCommand(),
+		demoCommand(), schemaCommand(), manualCommand(), completionCommand()}
+}
+
+// Main runs the command line and returns the exit status.
 func Main(arguments []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	go func() {
 		<-ctx.Done()
 		stop() // a second interrupt ends the program at once; the database takes an open transaction back
+		time.Sleep(interruptWait)
+		if !committing.Load() { // it waits for something that can't be interrupted, such as a pipe
+			os.Exit(status("", context.Canceled, slices.Contains(arguments, "--json"), true))
+		}
 	}()
-	asJSON := false
-	err := root(&asJSON).Run(ctx, arguments)
-	return written(status(err, asJSON, ctx.Err() != nil))
+	all := commands()
+	name, err := run(ctx, all, arguments)
+	return written(status(name, err, slices.Contains(arguments, "--json"), ctx.Err() != nil))
 }
 
-// written changes the status of a command whose output could not be written. One that changed the database keeps its own.
+// run finds the command and runs it. It returns the name of the command too, where there is one.
+func run(ctx context.Context, all []*command, arguments []string) (name string, err error) {
+	defer fault.Recover(&err)
+	arguments = arguments[1:]
+	if len(arguments) == 0 || asksHelp(arguments[0]) {
+		return "", help(all, arguments)
+	}
+	switch name = arguments[0]; {
+	case name == "--version":
+		_, err := fmt.Fprintln(term.Stdout, "ladle version", Version)
+		return "", err
+	case name == "--licences" || name == "--licenses":
+		_, err := fmt.Fprint(term.Stdout, licences.Text)
+		return "", err
+	case strings.HasPrefix(name, "-"):
+		return "", fault.New(fault.Wrong, fmt.Sprintf("%s is no option of ladle", name),
+			"the options of a command come after its name; see: ladle help")
+	}
+	c, err := find(all, name)
+	if err != nil {
+		return "", err
+	}
+	if slices.ContainsFunc(arguments[1:], func(a string) bool { return a == "--help" || a == "-h" }) {
+		showHelp(term.NewScreen(term.Stdout), c)
+		return name, nil
+	}
+	if err := c.inspect(arguments[1:]); err != nil {
+		return name, err
+	}
+	return name, c.parser().Run(ctx, arguments)
+}
+
+// find returns the command with a name.
+func find(all []*command, name string) (*command, error) {
+	var names []string
+	for _, c := range all {
+		if c.name == name {
+			return c, nil
+		}
+		names = append(names, c.name)
+	}
+	return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no command %q", name), fault.DidYouMean(name, names))
+}
+
+// usageError is what the library says of arguments that inspect found nothing wrong with.
+func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
+	return fault.Because(fault.Wrong, err, fault.Problem{What: err.Error(), Do: "see: ladle help " + c.Name})
+}
+
+// asOption puts the name of an option before what is wrong with its value.
+func asOption(name string, err error) error {
+	var invalid fault.InvalidValue
+	if errors.As(err, &invalid) {
+		return fault.New(fault.Wrong, "--"+name+" "+invalid.What, invalid.Do)
+	}
+	return err
+}
+
+// committing reports whether a commit has begun, which has an end of its own.
+var committing atomic.Bool
+
+// interruptWait is how long the program may take to end by itself after an interrupt.
+const interruptWait = 1800 * time.Millisecond
+
+// exit is the error of a command that has said everything and only has a status left.
+type exit int
+
+func (e exit) Error() string { return fmt.Sprintf("exit status %d", int(e)) }
+
+// changed reports whether the command committed something.
+var changed bool
+
+// written changes the status of a command whose output could not be written. One that changed the database keeps its
+// own.
 func written(status int) int {
 	err := term.Stdout.Err()
 	if err == nil {
 		return status
 	}
-	do := "make room, or send the output somewhere else"
+	do := "free some space, or send the output somewhere else"
 	if changed {
 		do = "the database was changed all the same: see ladle runs"
 	}
@@ -50,95 +153,44 @@ func written(status int) int {
 	if changed || status != 0 {
 		return status
 	}
-	return int(fault.Failed)
+	return statuses[fault.Failed]
 }
 
-// changed tells whether the command committed something.
-var changed bool
-
-func root(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "ladle",
-		Usage:     "put CSV files and workbooks into related tables that already hold rows",
-		UsageText: "ladle COMMAND [OPTIONS]",
-		Description: "ladle reads files, cleans their values, puts lookup rows in before the rows that point at them, adds\n" +
-			"nothing twice, and proves before it commits that what is in the database is what was in the files.\n" +
-			"A load either balances to the last cell and commits, or changes nothing and says why.\n\n" +
-			"Exit status: 0 done; 1 the data is refused, nothing changed; 2 the command line or the ladle file is\n" +
-			"wrong, or you said no; 3 a file or the database failed, nothing changed; 4 loaded, with lines set\n" +
-			"aside; 5 the outcome of the commit is unknown; 130 interrupted, nothing changed.",
-		Version:         Version,
-		HideHelpCommand: true,
-
-		EnableShellCompletion: true,
-		ConfigureShellCompletionCommand: func(c *cli.Command) {
-			c.Hidden, c.Usage = false, "print a script with which bash, zsh or fish completes commands and options"
-			c.UsageText = "ladle completion bash|zsh|fish|pwsh"
-			c.OnUsageError = usageError
-		},
-
-		Commands:       []*cli.Command{surveyCommand(asJSON), tablesCommand(asJSON), draftCommand(asJSON), demoCommand(), prepareCommand(asJSON), tryCommand(asJSON), loadCommand(asJSON), verifyCommand(asJSON), runsCommand(asJSON), undoCommand(asJSON), schemaCommand(), manualCommand()},
-		Writer:         term.Stdout,
-		ErrWriter:      os.Stderr,
-		ExitErrHandler: func(context.Context, *cli.Command, error) {},
-		OnUsageError:   usageError,
-		Action: func(_ context.Context, c *cli.Command) error {
-			if name := c.Args().First(); name != "" {
-				return unknownCommand(c, name)
-			}
-			return cli.ShowAppHelp(c)
-		},
-	}
-}
-
-func unknownCommand(c *cli.Command, name string) error {
-	var names []string
-	for _, sub := range c.Commands {
-		names = append(names, sub.Name)
-	}
-	return fault.New(fault.Wrong, fmt.Sprintf("there is no command %q", name), fault.DidYouMean(name, names))
-}
-
-func usageError(_ context.Context, c *cli.Command, err error, _ bool) error {
-	return fault.Because(fault.Wrong, err, fault.Problem{What: err.Error(), Do: "see " + c.FullName() + " --help"})
-}
-
-// exit is the error of a command that has said everything and only has a status left.
-type exit int
-
-func (e exit) Error() string { return fmt.Sprintf("exit status %d", int(e)) }
-
-// status tells what went wrong and gives the exit status.
-func status(err error, asJSON, stopped bool) int {
-	var done exit
+// status says what went wrong, and returns the exit status.
+func status(command string, err error, asJSON, stopped bool) int {
+	var ended exit
 	switch {
 	case err == nil:
-		return 0
-	case errors.As(err, &done):
-		return int(done)
+		return done
+	case errors.As(err, &ended):
+		return int(ended)
 	case stopped && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
 		fmt.Fprintln(os.Stderr, "ladle: interrupted, nothing was changed")
+		if asJSON {
+			_ = printFailure(command, "interrupted", interrupted, nil)
+		}
 		return interrupted
 	}
-	code := int(fault.ClassOf(err))
+	code := statuses[fault.ClassOf(err)]
 	problems := fault.ProblemsOf(err)
 	if asJSON {
-		_ = printJSON(term.Stdout, map[string]any{"outcome": "failed", "status": code, "problems": problems})
+		_ = printFailure(command, "failed", code, problems)
 	}
 	for _, p := range problems {
-		do := p.Do
-		p.Do = ""
-		fmt.Fprintln(os.Stderr, term.Safe("ladle: "+p.String()))
-		if do != "" {
-			fmt.Fprintln(os.Stderr, term.Safe("    "+strings.ReplaceAll(do, "\n", "\n    ")))
-		}
+		showProblem(p)
 	}
 	return code
 }
 
-func printJSON(out io.Writer, v any) error {
-	e := json.NewEncoder(out)
-	e.SetIndent("", "  ")
-	e.SetEscapeHTML(false)
-	return e.Encode(v)
+// showProblem says what is wrong, and below it what to do.
+func showProblem(p fault.Problem) {
+	do := p.Do
+	p.Do = ""
+	fmt.Fprintln(os.Stderr, term.Safe("ladle: "+p.String()))
+	if do != "" {
+		fmt.Fprintln(os.Stderr, term.Safe("    "+strings.ReplaceAll(do, "\n", "\n    ")))
+	}
+	if hint := hints[p.Hint]; hint != "" {
+		fmt.Fprintln(os.Stderr, "    "+hint)
+	}
 }

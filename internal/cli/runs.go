@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -13,31 +14,35 @@ import (
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/logbook/undo"
 	"ladle/internal/term"
 )
 
-func runsCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:         "runs",
-		Usage:        "list the loads of a database from its logbook, or show one of them in full",
-		UsageText:    "ladle runs [NUMBER] --db DATABASE [--json]",
-		Flags:        []cli.Flag{databaseFlag(), jsonFlag(asJSON)},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() > 1 {
-				return fault.New(fault.Wrong, "runs takes the number of one run", "write: "+c.UsageText)
+func runsCommand() *command {
+	return &command{
+		name: "runs", phase: afterwards,
+		does:    "list the loads in the logbook of a database, or show one of them in full",
+		takes:   operands{"[NUMBER]", "the number of one run", 0, 1},
+		options: []option{databaseOption(), jsonOption()},
+		examples: []example{
+			{"All loads, the newest first", "ladle runs --db port-merrow/harbour.db"},
+			{"Run 1 in full", "ladle runs 1 --db port-merrow/harbour.db"},
+		},
+		run: func(ctx context.Context, c *cli.Command) error {
+			id := int64(0)
+			if c.Args().Len() > 0 {
+				var err error
+				if id, err = runNumber(c.Args().First()); err != nil {
+					return err
+				}
 			}
-			db, err := open(ctx, c.String("db"))
+			db, err := open(ctx, c.String("db"), waits(c))
 			if err != nil {
 				return err
 			}
 			defer db.Close()
-			if c.Args().Len() == 0 {
+			if id == 0 {
 				return listRuns(ctx, db, c.Bool("json"))
-			}
-			id, err := runNumber(c.Args().First())
-			if err != nil {
-				return err
 			}
 			return showRun(ctx, db, id, c.Bool("json"))
 		},
@@ -48,7 +53,8 @@ func runsCommand(asJSON *bool) *cli.Command {
 func runNumber(text string) (int64, error) {
 	id, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || id < 1 {
-		return 0, fault.New(fault.Wrong, fmt.Sprintf("%q is not the number of a run", text), "see the numbers with: ladle runs")
+		return 0, fault.New(fault.Wrong, fmt.Sprintf("%q is not the number of a run", text),
+			"see the numbers with: ladle runs")
 	}
 	return id, nil
 }
@@ -59,32 +65,36 @@ func listRuns(ctx context.Context, db engine.Database, asJSON bool) error {
 		return err
 	}
 	if asJSON {
-		return printJSON(term.Stdout, map[string]any{"runs": append([]*logbook.Run{}, runs...)})
+		return printDocument(term.Stdout, newHead("runs", "shown", done), struct {
+			Entries []*logbook.Run `json:"entries"`
+		}{runs})
 	}
 	s := term.NewScreen(term.Stdout)
 	if len(runs) == 0 {
-		s.Line("The logbook of this database holds no run yet.")
+		s.Line("The logbook of this database holds no runs yet.")
 		return nil
 	}
-	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "took", "what became of it"}, Numbers: []int{0, 4}, Wrap: []int{5}}
+	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "took", "outcome"},
+		Numbers: []int{0, 4}, Wrap: []int{5}}
 	for _, r := range runs {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(r.ID), moment(r.Started), r.User, r.LadleFile, duration(r.Finished.Sub(r.Started).Seconds()), fate(r)})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(r.ID), moment(r.Started), r.User, r.LadleFile,
+			duration(r.Finished.Sub(r.Started).Seconds()), outcome(r)})
 	}
 	s.Table(t)
-	s.Note("See one in full: ladle runs NUMBER; take one back: ladle undo NUMBER. Times are UTC.")
+	s.Note("One run in full: ladle runs NUMBER; take one back: ladle undo NUMBER. Times are in UTC.")
 	return nil
 }
 
 // moment writes a moment of the logbook, which is in UTC.
 func moment(t time.Time) string { return t.UTC().Format("2006-01-02 15:04:05") }
 
-// fate says in a few words what became of a run.
-func fate(r *logbook.Run) string {
+// outcome says in a few words what became of a run.
+func outcome(r *logbook.Run) string {
 	switch {
 	case r.Kind == logbook.Undo:
-		return fmt.Sprintf("took run %d back", r.Undoes)
+		return fmt.Sprintf("undid run %d", r.Undoes)
 	case r.UndoneBy > 0:
-		return fmt.Sprintf("taken back by run %d", r.UndoneBy)
+		return fmt.Sprintf("undone by run %d", r.UndoneBy)
 	}
 	return "loaded"
 }
@@ -95,122 +105,156 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 		return err
 	}
 	if asJSON {
-		return printJSON(term.Stdout, run)
+		return printDocument(term.Stdout, newHead("run", "shown", done), struct {
+			Entry *logbook.Run `json:"entry"`
+		}{run})
 	}
 	s := term.NewScreen(term.Stdout)
-	s.Strong(run.UndoneBy == 0, "Run %d: %s, %s", run.ID, run.LadleFile, fate(run))
-	s.Line("%s UTC by %s, in %s; ladle %s; checks: %s", moment(run.Started), run.User, duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
+	s.Strong(run.UndoneBy == 0, "Run %d: %s, %s", run.ID, run.LadleFile, outcome(run))
+	s.Line("%s UTC by %s, in %s; ladle %s; checks: %s", moment(run.Started), run.User,
+		duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
 	s.Line("ladle file %s (SHA-256)", run.LadleSum)
 	if len(run.Inputs) > 0 {
-		t := term.Table{Header: []string{"input", "file", "bytes", "lines", "aside", "SHA-256"}, Numbers: []int{2, 3, 4}}
+		t := term.Table{Header: []string{"input", "file", "bytes", "lines", "set aside", "SHA-256"},
+			Numbers: []int{2, 3, 4}}
 		for _, in := range run.Inputs {
-			t.Rows = append(t.Rows, []string{in.Name, in.File, term.Count(in.Size), term.Count(in.Rows), term.Count(in.SetAside), in.Sum[:min(16, len(in.Sum))] + "…"})
+			t.Rows = append(t.Rows, []string{in.Name, in.File, term.Count(in.Size), term.Count(in.Rows),
+				term.Count(in.SetAside), in.Sum[:min(16, len(in.Sum))] + "…"})
 		}
 		s.Title("Inputs")
 		s.Table(t)
 	}
 	s.Title("Steps")
 	showRunSteps(s, run)
-	s.Title("Checks that held")
+	s.Title("Checks that passed")
 	for _, kind := range checkKinds {
-		var held []string
-		for _, c := range run.Checks {
-			if c.Asked == kind.name {
-				held = append(held, strings.TrimSpace(c.Table+" "+c.Says))
-			}
-		}
-		if held != nil {
+		if held := passed(run, kind.name); held != nil {
 			s.Item(term.Good, "%s, %s: %s", kind.name, kind.meaning, strings.Join(held, "; "))
 		}
 	}
 	return nil
 }
 
+// passed says what the checks of a kind found, once for each table: a relation may have been checked in two steps.
+func passed(run *logbook.Run, kind string) (held []string) {
+	said := map[string]bool{}
+	for _, c := range run.Checks {
+		if c.Asked != kind || said[c.Table+"\x00"+c.Says] {
+			continue
+		}
+		again := slices.IndexFunc(run.Checks, func(other logbook.Check) bool {
+			return other.Asked == kind && other.Table == c.Table && other.Says != c.Says &&
+				strings.Contains(", "+other.Says+", ", ", "+c.Says+", ")
+		})
+		if kind == "relations" && again >= 0 {
+			continue
+		}
+		said[c.Table+"\x00"+c.Says] = true
+		held = append(held, strings.TrimSpace(c.Table+" "+c.Says))
+	}
+	return held
+}
+
 func showRunSteps(s *term.Screen, run *logbook.Run) {
-	t := term.Table{Header: []string{"step", "table", "read", "added", "updated", "unchanged", "kept", "repeated", "left out", "aside", "removed"}, Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10}}
+	t := term.Table{Header: []string{"step", "table", "read", "added", "updated", "unchanged", "kept", "same",
+		"differs", "repeated", "overruled", "left out", "set aside", "removed"},
+		Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13}}
 	for _, y := range run.Steps {
 		row := []string{y.Name, y.Table}
-		for _, n := range []int64{y.Read, y.Added, y.Updated, y.Unchanged, y.Kept, y.Repeated, y.LeftOut, y.SetAside, y.Removed} {
+		kept := int64(0) // of an older run, which did not tell lines that are the same from others
+		if y.Tally.Kept != nil {
+			kept = *y.Tally.Kept
+		}
+		for _, n := range []int64{y.Tally.Read, y.Tally.Added, y.Tally.Updated, y.Tally.Unchanged, kept, y.Tally.Same,
+			y.Tally.Differs, y.Tally.Repeated, y.Tally.Overruled, y.Tally.LeftOut, y.Tally.SetAside, y.Removed} {
 			row = append(row, term.Count(n))
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	for column := 10; column >= 4; column-- {
+	for column := 13; column >= 4; column-- {
 		t.DropZero(column)
 	}
-	s.Table(t)
+	showTallies(s, t, 2, len(t.Header), func(row []string) string { return row[0] + " into " + row[1] })
 }
 
-func undoCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "undo",
-		Usage:     "take a run back: remove what it added, restore what it changed, and prove it",
-		UsageText: "ladle undo NUMBER --db DATABASE [--yes] [--json]",
-		Description: "It refuses, and changes nothing, where rows of the run were changed since or other rows stand on them.\n" +
-			"It is itself a run in the logbook.",
-		Flags: []cli.Flag{
-			databaseFlag(),
-			&cli.BoolFlag{Name: "yes", Usage: "don't ask before taking it back"},
-			jsonFlag(asJSON),
+func undoCommand() *command {
+	return &command{
+		name: "undo", phase: afterwards,
+		does:  "take a run back: remove what it added, restore what it changed or removed, check that",
+		takes: operands{"NUMBER", "the number of one run", 1, 1},
+		about: "It is refused, and nothing is changed, when rows of the run have been changed since or other rows " +
+			"refer to them. An undo is itself a run in the logbook.",
+		options: []option{databaseOption(), waitOption(), timeoutOption(),
+			{name: "yes", group: groupAsk, does: "don't ask"}, jsonOption()},
+		examples: []example{
+			{"Take run 2 back, after a look at what that means", "ladle undo 2 --db port-merrow/harbour.db"},
+			{"The same without a question", "ladle undo 2 --db port-merrow/harbour.db --yes"},
 		},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() != 1 {
-				return fault.New(fault.Wrong, fmt.Sprintf("undo takes the number of one run, not %d", c.Args().Len()), "write: "+c.UsageText)
-			}
+		run: func(ctx context.Context, c *cli.Command) error {
 			id, err := runNumber(c.Args().First())
 			if err != nil {
 				return err
 			}
-			o := logbook.Options{Program: Version}
+			o := undo.Options{Program: Version}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
-					return fault.New(fault.Wrong, "undo asks before it takes a run back, but there is no terminal to ask on", "give --yes to take it back without being asked")
+					return fault.New(fault.Wrong, "undo asks before it takes a run back, but there is no terminal to "+
+						"ask on", "give --yes to undo without a question")
 				}
-				o.Ask = func(ctx context.Context, r *logbook.Report) (bool, error) {
+				o.Ask = func(ctx context.Context, r *undo.Report) (bool, error) {
 					showUndo(term.NewScreen(os.Stderr), r)
 					return term.Ask(ctx, "\nTake this run back?")
 				}
 			}
-			return undo(ctx, c, id, o)
+			return undoRun(ctx, c, id, o)
 		},
 	}
 }
 
-func undo(ctx context.Context, c *cli.Command, id int64, o logbook.Options) error {
+func undoRun(ctx context.Context, c *cli.Command, id int64, o undo.Options) error {
 	database := c.String("db")
-	db, err := open(ctx, database)
+	db, err := open(ctx, database, waits(c))
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database) }
-	report, err := logbook.TakeBack(ctx, db, id, o)
+	o.Committing = func() { committing.Store(true) }
+	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits(c)) }
+	report, err := undo.TakeBack(ctx, db, id, o)
 	if err != nil {
 		return err
 	}
-	changed = report.Outcome == logbook.Undone
+	changed = report.Outcome == undo.Undone
 	if c.Bool("json") {
-		err = printJSON(term.Stdout, struct {
-			*logbook.Report
-			Status int `json:"status"`
-		}{report, report.Status()})
+		err = printDocument(term.Stdout, newHead("undo", string(report.Outcome), undoStatus(report)), report)
 	} else {
 		showUndone(term.NewScreen(term.Stdout), report)
 	}
-	if err == nil && report.Status() != 0 {
-		err = exit(report.Status())
+	if err == nil && undoStatus(report) != done {
+		err = exit(undoStatus(report))
 	}
 	return err
 }
 
+// undoStatus is the exit status for the outcome of an undo.
+func undoStatus(r *undo.Report) int {
+	switch r.Outcome {
+	case undo.Refused:
+		return refused
+	case undo.Declined:
+		return wrong
+	}
+	return done
+}
+
 // showUndo shows what is done to take a run back.
-func showUndo(s *term.Screen, r *logbook.Report) {
-	s.Line("Run %d of %s, loaded %s UTC by %s into %s", r.Of.ID, r.Of.LadleFile, moment(r.Of.Started), r.Of.User, r.Database)
-	if r.Outcome == logbook.Asking {
+func showUndo(s *term.Screen, r *undo.Report) {
+	s.Line("Run %d of %s, loaded %s UTC by %s into %s", r.Of.ID, r.Of.LadleFile, moment(r.Of.Started), r.Of.User,
+		r.Database)
+	if r.Outcome == undo.Asking {
 		s.Title("What will be done, in this order")
 	} else {
-		s.Title("What was taken back, in this order")
+		s.Title("What was done, in this order")
 	}
 	t := term.Table{Header: []string{"table", "removed", "restored", "put back"}, Numbers: []int{1, 2, 3}}
 	for _, y := range r.Tables {
@@ -220,24 +264,25 @@ func showUndo(s *term.Screen, r *logbook.Report) {
 	for _, note := range r.Notes {
 		s.Note("Note: %s", note)
 	}
-	s.Note("removed: rows that the run added; restored: rows that it updated get their old values; put back: rows that it removed")
+	s.Note("removed: rows that the run had added; restored: rows that it had updated get their old values back; put " +
+		"back: rows that it had removed")
 }
 
 // showUndone shows how taking a run back ended.
-func showUndone(s *term.Screen, r *logbook.Report) {
+func showUndone(s *term.Screen, r *undo.Report) {
 	switch r.Outcome {
-	case logbook.Declined:
+	case undo.Declined:
 		s.Strong(false, "You said no: nothing was changed.")
-	case logbook.Refused:
+	case undo.Refused:
 		for _, p := range r.Problems {
-			s.Item(term.Wrong, "%s", p)
+			s.Item(term.Cross, "%s", p)
 		}
 		showCheckKinds(s, r.Checks)
-		s.Strong(false, "NOT TAKEN BACK, nothing was changed: %s.", strings.TrimSuffix(r.Why, "."))
+		s.Strong(false, "NOT UNDONE, nothing was changed: %s.", whyRefused(r.Why))
 	default:
 		showUndo(s, r)
 		s.Title("Checks")
 		showCheckKinds(s, r.Checks)
-		s.Strong(true, "Run %d is taken back, by run %d (%s)", r.Of.ID, r.Run, duration(r.Seconds))
+		s.Strong(true, "Run %d was undone by run %d (%s)", r.Of.ID, r.Run, duration(r.Seconds))
 	}
 }

@@ -5,9 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"ladle/internal/core/aside"
 	"ladle/internal/core/check"
-	"ladle/internal/core/load"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/report"
+	"ladle/internal/core/setaside"
 	"ladle/internal/term"
 )
 
@@ -15,7 +16,7 @@ import (
 const firstGroups = 12
 
 // showPlan shows what will be done.
-func showPlan(s *term.Screen, r *load.Report) {
+func showPlan(s *term.Screen, r *report.Report) {
 	s.Line("%s into %s", r.LadleFile, r.Database)
 	for _, note := range r.Notes {
 		s.Note("Note: %s", note)
@@ -23,11 +24,17 @@ func showPlan(s *term.Screen, r *load.Report) {
 	showSteps(s, r)
 	showLookups(s, r)
 	showAsides(s, r)
+	if r.Queries != nil {
+		s.Title("SQL in this ladle file, which has never been loaded into this database")
+		for _, q := range r.Queries {
+			s.Item(term.Dot, "%s", strings.Join(strings.Fields(q), " "))
+		}
+	}
 }
 
 // showReport shows how a load ended.
-func showReport(s *term.Screen, r *load.Report) {
-	if r.Outcome == load.Declined {
+func showReport(s *term.Screen, r *report.Report) {
+	if r.Outcome == report.Declined {
 		s.Strong(false, "You said no: nothing was changed.")
 		return
 	}
@@ -42,94 +49,11 @@ func showReport(s *term.Screen, r *load.Report) {
 	showEnd(s, r)
 }
 
-func showSteps(s *term.Screen, r *load.Report) {
-	switch r.Outcome {
-	case load.Asking:
-		s.Title("What will be done, in this order")
-	case load.Refused:
-		s.Title("What would have been done, in this order")
-	default:
-		s.Title("Steps, in the order of loading")
-	}
-	t := term.Table{Header: []string{"", "table", "from", "read", "added", "updated", "unchanged", "kept", "repeated", "left out", "aside", "removed", "key"},
-		Numbers: []int{0, 3, 4, 5, 6, 7, 8, 9, 10, 11}, Wrap: []int{12}}
-	for i, step := range r.Steps {
-		table := step.Table
-		switch {
-		case strings.HasPrefix(step.Step, table+"."):
-			table = step.Step
-		case step.Step != table:
-			table = step.Step + " (" + table + ")"
-		}
-		key := strings.Join(step.Key, ", ")
-		if key == "" {
-			key = "none"
-		}
-		y := step.Tally
-		t.Rows = append(t.Rows, []string{fmt.Sprint(i + 1), table, step.Input, term.Count(y.Read), term.Count(y.Added), term.Count(y.Updated), term.Count(y.Unchanged),
-			term.Count(y.Kept), term.Count(y.Repeated), term.Count(y.LeftOut), term.Count(y.SetAside), term.Count(step.Removed), key})
-	}
-	var notes []string
-	for _, c := range slices.Backward(sometimes) {
-		at := slices.Index(t.Header, c.column)
-		if slices.ContainsFunc(t.Rows, func(row []string) bool { return row[at] != "0" }) {
-			notes = append([]string{c.column + ": " + c.means}, notes...)
-			continue
-		}
-		t.Drop(at)
-	}
-	s.Table(t)
-	if len(notes) > 0 {
-		s.Note("%s", strings.Join(notes, "; "))
-	}
-	for _, step := range r.Steps {
-		for _, why := range step.After {
-			s.Item(term.Dot, "%s %s", step.Step, why)
-		}
-	}
-	showRemoved(s, r)
-	showFirst(s, r)
-}
-
-// sometimes are the columns of the tallies that are shown only where a row counts in them, and what they mean.
-var sometimes = []struct{ column, means string }{
-	{"updated", "the key is in the table already, and other columns change"},
-	{"unchanged", "they would not"},
-	{"kept", "the key is in the table already"},
-	{"repeated", "an equal line stands in the file"},
-	{"left out", "by only: or not_there:"},
-	{"removed", "rows of the table that are gone from the file"},
-}
-
-// showRemoved names the rows that are gone from the file.
-func showRemoved(s *term.Screen, r *load.Report) {
-	for _, step := range r.Steps {
-		if step.Removed == 0 {
-			continue
-		}
-		more := ""
-		if n := step.Removed - int64(len(step.Gone)); n > 0 {
-			more = fmt.Sprintf(" and %s more", term.Count(n))
-		}
-		s.Item(term.Dot, "gone from %s, so removed from %s: %s%s", step.Input, step.Table, strings.Join(step.Gone, "; "), more)
-	}
-}
-
-// showFirst shows the first rows of each step as they would be stored.
-func showFirst(s *term.Screen, r *load.Report) {
-	for _, step := range r.Steps {
-		if step.First != nil {
-			s.Title("First rows of %s, as they would be stored", step.Step)
-			showRows(s, step.First)
-		}
-	}
-}
-
-func showLookups(s *term.Screen, r *load.Report) {
+func showLookups(s *term.Screen, r *report.Report) {
 	if len(r.Lookups) == 0 {
 		return
 	}
-	s.Title("New names in lookups, added first")
+	s.Title("New names in lookup tables, added first")
 	for _, l := range r.Lookups {
 		names := make([]string, len(l.Names))
 		for i, n := range l.Names {
@@ -146,19 +70,19 @@ func showLookups(s *term.Screen, r *load.Report) {
 	}
 }
 
-func showAsides(s *term.Screen, r *load.Report) {
-	aside := r.Aside()
+func showAsides(s *term.Screen, r *report.Report) {
+	aside := r.LinesSetAside()
 	if aside == 0 {
 		return
 	}
-	s.Title("Set aside: %s of %s", plural(aside, "line"), term.Count(r.Read()))
+	s.Title("Set aside: %s of %s", plural(aside, "line"), term.Count(r.LinesRead()))
 	showGroups(s, r.Groups, len(r.Inputs) > 1)
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
 			showAsideFile(s, in.SetAside, in.Input, in.SetAsideFile)
 		}
 		if in.Moved != "" {
-			s.Note("An older file that you have edited is kept as %s", in.Moved)
+			s.Note("The older set-aside file, which you had edited, is now %s", in.Moved)
 		}
 	}
 }
@@ -173,14 +97,15 @@ func showAsideFile(s *term.Screen, lines int64, input, path string) {
 }
 
 // showGroups shows problems by column and reason, and what would solve each of them.
-func showGroups(s *term.Screen, groups []aside.Group, several bool) {
+func showGroups(s *term.Screen, groups []setaside.Group, several bool) {
 	for i, g := range groups {
 		if i == firstGroups {
 			more := int64(0)
 			for _, g := range groups[i:] {
 				more += g.Count
 			}
-			s.Item(term.Dot, "and %s more, for %s", plural(more, "problem"), plural(int64(len(groups)-i), "other reason"))
+			s.Item(term.Dot, "and %s more, for %s", plural(more, "problem"),
+				plural(int64(len(groups)-i), "other reason"))
 			return
 		}
 		if g.Count == 1 {
@@ -188,15 +113,13 @@ func showGroups(s *term.Screen, groups []aside.Group, several bool) {
 		} else {
 			s.Item(term.Dot, "%s", groupWords(g, several))
 		}
-		if g.Advice != "" {
-			s.Item("    ", "%s", g.Advice)
-		}
+		showAdvice(s, g)
 	}
 }
 
 // groupWords are a reason, and the first of the lines that it holds for.
-func groupWords(g aside.Group, several bool) string {
-	what := g.Why
+func groupWords(g setaside.Group, several bool) string {
+	what := g.Says
 	if g.Column != "" {
 		what = g.Column + " " + what
 	}
@@ -209,6 +132,9 @@ func groupWords(g aside.Group, several bool) string {
 		if e.Cell != "" {
 			one += fmt.Sprintf(" %q", e.Cell)
 		}
+		if e.Values != "" {
+			one += " (" + e.Values + ")"
+		}
 		first = append(first, one)
 	}
 	if more := g.Count - int64(len(first)); more > 0 {
@@ -217,21 +143,56 @@ func groupWords(g aside.Group, several bool) string {
 	return what + ": " + strings.Join(first, ", ")
 }
 
-func plural(n int64, what string) string {
-	if n == 1 {
-		return "1 " + what
+// showAdvice shows what would solve the problems of a group: the settings of the ladle file, and what to know of them.
+func showAdvice(s *term.Screen, g setaside.Group) {
+	a := g.Advice
+	if a == nil {
+		return
 	}
-	return term.Count(n) + " " + what + "s"
+	for i, setting := range a.Settings {
+		lead := "to solve it, put "
+		switch {
+		case i > 0:
+			lead = "or "
+		case a.Covers > 0:
+			lead = fmt.Sprintf("to solve %s of them, put ", term.Count(a.Covers))
+		case g.Count > 1:
+			lead = "to solve them, put "
+		}
+		s.Item("    ", "%s%s under %s", lead, setting.YAML(), setting.Where())
+	}
+	if a.Says != "" {
+		s.Item("    ", "%s", strings.Join(append([]string{a.Says}, quotedWords(a)...), ": "))
+	}
 }
 
-func showChecks(s *term.Screen, r *load.Report) {
+// quotedWords are the words of the file that advice speaks of.
+func quotedWords(a *setaside.Advice) []string {
+	if a.Note != setaside.NoteGiveWords || a.Words == nil {
+		return nil
+	}
+	return []string{strings.Join(a.Words, ", ")}
+}
+
+// were writes a number of things that something was done to: "1 line was", "2 lines were".
+func were(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what + " was"
+	}
+	return plural(n, what) + " were"
+}
+
+func plural(n int64, what string) string { return reason.Plural(n, what) }
+
+func showChecks(s *term.Screen, r *report.Report) {
 	if len(r.Checks) == 0 {
 		return
 	}
 	s.Title("Checks")
 	showCheckKinds(s, r.Checks)
 	if r.Level != check.Cells && r.Level != "" {
-		s.Item(term.Dot, "no more was checked than --check-level %s asks, so run %d can't be taken back", r.Level, r.Run)
+		s.Item(term.Dot, "only what --check-level %s asks was checked, so run %d can't be undone", r.Level,
+			r.Run)
 	}
 	showTotals(s, r.Checks)
 }
@@ -245,12 +206,12 @@ func showCheckKinds(s *term.Screen, results []check.Result) {
 // checkKinds are the checks in the order of showing, and what each says when it holds.
 var checkKinds = []struct{ name, meaning string }{
 	{"balance", "rows before + added - removed = rows after"},
-	{"removed", "what was to go is gone"},
-	{"relations", "every row points at one that is there"},
-	{"keys", "no key stands twice"},
-	{"cells", "all that was written reads back as it was sent"},
-	{"total", "what the sender states is what was read"},
-	{"claim", "what the ladle file claims is true"},
+	{"removed", "the rows to be removed are gone"},
+	{"relations", "every foreign key finds its row"},
+	{"keys", "no duplicate keys"},
+	{"cells", "everything written reads back unchanged"},
+	{"total", "the control totals match what was read"},
+	{"claim", "the ladle file's checks hold"},
 }
 
 // showCheck shows the answers to one check: those that hold in one paragraph, each other one by itself.
@@ -259,7 +220,8 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 	for _, c := range all {
 		switch {
 		case c.Check != name:
-		case c.OK && c.Short != "" && !slices.ContainsFunc(hold, func(h string) bool { return strings.HasPrefix(h, c.Table+" ") && strings.Contains(h, c.Short) }):
+		case c.OK && c.Short != "" && !slices.ContainsFunc(hold,
+			func(h string) bool { return strings.HasPrefix(h, c.Table+" ") && strings.Contains(h, c.Short) }):
 			hold = append(hold, strings.TrimSpace(c.Table+" "+c.Short))
 		case c.OK:
 		case !c.OK:
@@ -272,7 +234,7 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 	for _, c := range all {
 		for _, warning := range c.Warnings {
 			if c.Check == name {
-				s.Item(term.Dot, "%s, %s, to be looked at: %s", name, c.Table, warning)
+				s.Item(term.Dot, "%s, %s, worth a look: %s", name, c.Table, warning)
 			}
 		}
 	}
@@ -282,10 +244,12 @@ func showCheck(s *term.Screen, name, meaning string, all []check.Result) {
 }
 
 func showTotals(s *term.Screen, checks []check.Result) {
-	t := term.Table{Header: []string{"column, read back", "values", "sum", "least", "greatest"}, Numbers: []int{1, 2, 3, 4}}
+	t := term.Table{Header: []string{"column, read back", "values", "sum", "least", "greatest"},
+		Numbers: []int{1, 2, 3, 4}}
 	for _, c := range checks {
 		for _, total := range c.Totals {
-			t.Rows = append(t.Rows, []string{c.Table + "." + total.Column, term.Count(total.Count), total.Sum, total.Least, total.Most})
+			t.Rows = append(t.Rows, []string{c.Table + "." + total.Column, term.Count(total.Count), total.Sum,
+				total.Least, total.Most})
 		}
 	}
 	if len(t.Rows) > 0 {
@@ -294,9 +258,9 @@ func showTotals(s *term.Screen, checks []check.Result) {
 	}
 }
 
-func showNewest(s *term.Screen, r *load.Report) {
-	if r.Outcome == load.Tried {
-		return // they are taken back; their first rows were shown
+func showNewest(s *term.Screen, r *report.Report) {
+	if r.Outcome == report.Tried {
+		return // they were rolled back; the first rows were shown
 	}
 	for _, n := range r.Newest {
 		s.Title("Newest rows of %s", n.Table)
@@ -304,7 +268,7 @@ func showNewest(s *term.Screen, r *load.Report) {
 	}
 }
 
-func showRows(s *term.Screen, rows *load.TableReport) {
+func showRows(s *term.Screen, rows *report.Rows) {
 	t := term.Table{Header: rows.Columns}
 	for _, row := range rows.Rows {
 		cells := make([]string, len(row))
@@ -319,7 +283,7 @@ func showRows(s *term.Screen, rows *load.TableReport) {
 	s.Table(t)
 }
 
-func showEnd(s *term.Screen, r *load.Report) {
+func showEnd(s *term.Screen, r *report.Report) {
 	var added, updated, removed int64
 	for _, step := range r.Steps {
 		added += step.Tally.Added
@@ -339,20 +303,20 @@ func showEnd(s *term.Screen, r *load.Report) {
 	time := fmt.Sprintf("%s: reading %s, judging %s, writing %s, proving %s", duration(r.Seconds.Total),
 		duration(r.Seconds.Read), duration(r.Seconds.Judge), duration(r.Seconds.Write), duration(r.Seconds.Prove))
 	aside := ""
-	if n := r.Aside(); n > 0 {
+	if n := r.LinesSetAside(); n > 0 {
 		aside = fmt.Sprintf(", %s set aside", plural(n, "line"))
 	}
 	switch r.Outcome {
-	case load.Loaded:
+	case report.Loaded:
 		as := "Loaded without the logbook"
 		if r.Run > 0 {
 			as = fmt.Sprintf("Loaded as run %d", r.Run)
 		}
 		s.Strong(true, "%s: %s%s (%s)", as, did, aside, time)
-	case load.Tried:
-		s.Strong(true, "Tried, and taken back as asked; load would do this: %s%s (%s)", did, aside, time)
-	case load.Refused:
-		s.Strong(false, "NOT LOADED, nothing was changed: %s.", r.Why)
+	case report.Tried:
+		s.Strong(true, "Dry run: nothing was changed. A load would do this: %s%s (%s)", did, aside, time)
+	case report.Refused:
+		s.Strong(false, "NOT LOADED, nothing was changed: %s.", whyRefused(r.Why))
 	}
 }
 

@@ -24,7 +24,7 @@ func showSurvey(s *term.Screen, all *survey.Survey, inDepth bool) {
 		showInput(s, in)
 	}
 	if len(all.Relations) > 0 && !inDepth {
-		s.Title("How the files belong together")
+		s.Title("Relations between the files")
 		for _, r := range all.Relations {
 			s.Item(term.Dot, "%s", relationWords(r))
 		}
@@ -32,16 +32,16 @@ func showSurvey(s *term.Screen, all *survey.Survey, inDepth bool) {
 }
 
 func relationWords(r survey.Relation) string {
-	share := fmt.Sprintf("all %s different values stand", term.Count(int64(r.Values)))
+	share := fmt.Sprintf("all %s distinct values", term.Count(int64(r.Values)))
 	if r.Shared < r.Values {
-		share = fmt.Sprintf("%s of %s different values stand", term.Count(int64(r.Shared)), term.Count(int64(r.Values)))
+		share = fmt.Sprintf("%s of %s distinct values", term.Count(int64(r.Shared)), term.Count(int64(r.Values)))
 	}
-	words := fmt.Sprintf("%s of %s: %s in %s of %s", r.Column, r.Input, share, r.Key, r.Parent)
+	words := fmt.Sprintf("%s of %s: %s also occur in %s of %s", r.Column, r.Input, share, r.Key, r.Parent)
 	if len(r.Missing) > 0 {
 		words += ", but not " + quoted(r.Missing)
 	}
 	if r.Sampled {
-		words += " (by a sample of the values)"
+		words += " (compared by a sample of the values)"
 	}
 	return words
 }
@@ -50,8 +50,8 @@ func showInput(s *term.Screen, in *survey.Input) {
 	m := in.Read
 	size := fmt.Sprintf("%s, %s", plural(in.Rows, "row"), plural(int64(len(in.Columns)), "column"))
 	s.Title("%s: %s", cutLeft(m.Name(), s.Width()-len(size)-2), size)
-	s.Note("%s", mannerWords(m))
-	for _, note := range mannerNotes(m) {
+	s.Note("%s", formatWords(m))
+	for _, note := range formatNotes(m) {
 		s.Note("%s", note)
 	}
 	s.Line("")
@@ -61,25 +61,25 @@ func showInput(s *term.Screen, in *survey.Input) {
 	showParents(s, in)
 }
 
-// mannerWords say how a file was read.
-func mannerWords(m *source.Manner) string {
+// formatWords say how a file was read.
+func formatWords(m *source.Format) string {
 	words := []string{"workbook (" + m.Format + ")"}
 	if m.Format == "text" {
-		words = []string{"text in " + guessed(m.Encoding.Is, m.Encoding), delimiterWords(m), m.Ends}
+		words = []string{"text in " + guessed(m.Encoding.Value, m.Encoding), delimiterWords(m), m.LineEndings}
 		if m.Quote == "none" {
 			words = append(words, "quotes are part of the data")
 		} else if m.Quote != `"` {
 			words = append(words, m.Quote+" around fields")
 		}
 	}
-	if m.Packed != "" {
-		words = append(words, "packed with "+m.Packed)
+	if m.Compression != "" {
+		words = append(words, "compressed with "+m.Compression)
 	}
 	line := lineOf(m)
-	if m.Header.Is == "none" {
-		words = append(words, guessed("no "+line+" with names of columns", m.Header))
+	if m.Header.Value == "none" {
+		words = append(words, guessed("no header", m.Header))
 	} else {
-		words = append(words, guessed("names of columns on "+line+" "+m.Header.Is, m.Header))
+		words = append(words, guessed("header on "+line+" "+m.Header.Value, m.Header))
 	}
 	kept := words[:0]
 	for _, w := range words {
@@ -90,44 +90,45 @@ func mannerWords(m *source.Manner) string {
 	return strings.Join(kept, ", ")
 }
 
-func delimiterWords(m *source.Manner) string {
+func delimiterWords(m *source.Format) string {
 	names := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", "none": "a single column"}
-	if name, ok := names[m.Limits.Is]; ok {
-		return guessed(name, m.Limits)
+	if name, ok := names[m.Delimiter.Value]; ok {
+		return guessed(name, m.Delimiter)
 	}
-	return guessed(fmt.Sprintf("%q between fields", m.Limits.Is), m.Limits)
+	return guessed(fmt.Sprintf("%q between fields", m.Delimiter.Value), m.Delimiter)
 }
 
 // guessed adds how sure a guess is, where it isn't.
-func guessed(words string, g source.Guess) string {
+func guessed(words string, g source.Setting) string {
 	const sure = 0.9
-	if g.Said || g.Sure >= sure {
+	if g.Given || g.Confidence >= sure {
 		return words
 	}
-	return fmt.Sprintf("%s (a guess, %d %% sure)", words, int(100*g.Sure))
+	return fmt.Sprintf("%s (a guess: %d %% certain)", words, int(100*g.Confidence))
 }
 
-// mannerNotes tell what a person may not expect in a file.
-func mannerNotes(m *source.Manner) (notes []string) {
+// formatNotes tell what a person may not expect in a file.
+func formatNotes(m *source.Format) (notes []string) {
 	add := func(words string, arguments ...any) { notes = append(notes, fmt.Sprintf(words, arguments...)) }
 	line := lineOf(m)
-	if m.Above > 0 {
-		add("%s above the names: %s", plural(int64(m.Above), line), quoted(m.Titles))
+	if m.SkippedLines > 0 {
+		add("%s above the header: %s", plural(int64(m.SkippedLines), line), quoted(m.SkippedTexts))
 	}
 	if m.Blank > 0 {
 		add("%s between the rows", plural(m.Blank, "blank "+line))
 	}
 	if m.HiddenRows > 0 {
-		add("%s, read all the same", plural(m.HiddenRows, "hidden row"))
+		add("%s, read like the others", plural(m.HiddenRows, "hidden row"))
 	}
 	if len(m.HiddenColumns) > 0 {
-		add("hidden columns, read all the same: %s", strings.Join(m.HiddenColumns, ", "))
+		add("hidden columns, read like the others: %s", strings.Join(m.HiddenColumns, ", "))
 	}
 	if m.Merged > 0 {
-		add("%s among the rows; only the first cell of each holds a value", plural(m.Merged, "block")+" of merged cells")
+		add("%s among the rows; only the first cell of each holds a value",
+			plural(m.Merged, "block")+" of merged cells")
 	}
 	if m.Formulas > 0 {
-		add("%s, read by the results that are stored", plural(m.Formulas, "formula"))
+		add("%s, of which the stored results are read", plural(m.Formulas, "formula"))
 	}
 	if m.Totals > 0 {
 		add("%s of the table, left out", plural(int64(m.Totals), "totals row"))
@@ -171,11 +172,13 @@ func cutLeft(path string, n int) string {
 }
 
 func columnTable(s *term.Screen, in *survey.Input) term.Table {
-	t := term.Table{Header: []string{"", "column", "type", "blank", "distinct", "least", "greatest", "most frequent"}, Numbers: []int{0, 3, 4}}
+	t := term.Table{Header: []string{"", "column", "type", "blank", "distinct", "least", "greatest", "most frequent"},
+		Numbers: []int{0, 3, 4}}
 	wide := (s.Width() - 30) / 5
 	for _, c := range in.Columns {
 		kind := strings.TrimSuffix(c.Type, " number")
-		if c.Written != "" && !strings.HasPrefix(c.Written, "yyyy-MM-dd") && c.Type != "time" { // those of ISO 8601 go without saying
+		// those of ISO 8601 go without saying
+		if c.Written != "" && !strings.HasPrefix(c.Written, "yyyy-MM-dd") && c.Type != "time" {
 			kind += " " + c.Written
 		}
 		distinct := term.Count(c.Distinct)
@@ -190,7 +193,8 @@ func columnTable(s *term.Screen, in *survey.Input) term.Table {
 		for _, w := range c.Words {
 			blank += w.Count
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+4), cut(kind, 2*wide+4), term.Count(blank), distinct, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(c.Number), cut(c.Name, wide+4), cut(kind, 2*wide+4),
+			term.Count(blank), distinct, cut(c.Least, wide+2), cut(c.Most, wide+2), frequent})
 	}
 	return t
 }
@@ -201,10 +205,13 @@ const mostOddities = 40 // that are shown of an input
 func showOddities(s *term.Screen, in *survey.Input) {
 	var items []string
 	if in.Broken.Count > 0 {
-		items = append(items, fmt.Sprintf("%s can't be told apart: %s", plural(in.Broken.Count, lineWord(in)), placesWith(in, in.Broken)))
+		items = append(items, fmt.Sprintf("%s could not be split into columns: %s", plural(in.Broken.Count,
+			lineWord(in)),
+			placesWith(in, in.Broken)))
 	}
 	if in.Totals != nil {
-		items = append(items, "perhaps rows that sum up others: "+placesWith(in, survey.Oddity{Places: in.Totals, Count: int64(len(in.Totals))}))
+		items = append(items, "possibly totals of other rows: "+placesWith(in,
+			survey.Oddity{Places: in.Totals, Count: int64(len(in.Totals))}))
 	}
 	for _, c := range in.Columns {
 		items = append(items, columnItems(in, c)...)
@@ -212,10 +219,11 @@ func showOddities(s *term.Screen, in *survey.Input) {
 	if items == nil {
 		return
 	}
-	s.Title("What to look at")
+	s.Title("Worth a look")
 	for i, item := range items {
 		if i == mostOddities {
-			s.Item(term.Dot, "and %s more; --column NAME tells all of a column, --json all of the file", term.Count(int64(len(items)-i)))
+			s.Item(term.Dot, "and %s more; --column NAME shows everything about a column, --json about the file",
+				term.Count(int64(len(items)-i)))
 			break
 		}
 		s.Item(term.Dot, "%s", item)
@@ -225,7 +233,7 @@ func showOddities(s *term.Screen, in *survey.Input) {
 func lineWord(in *survey.Input) string { return lineOf(in.Read) }
 
 // lineOf is what the records of a file are called.
-func lineOf(m *source.Manner) string {
+func lineOf(m *source.Format) string {
 	if m.Sheet != "" {
 		return "row"
 	}
@@ -242,7 +250,8 @@ func columnItems(in *survey.Input, c *survey.Column) []string {
 		add("%s", c.Unclear)
 	}
 	if c.Misfits.Count > 0 {
-		add("no %s in %s of %s: %s", c.Type, term.Count(c.Misfits.Count), plural(c.Misfits.Count+c.Fit, "cell"), placesWith(in, c.Misfits))
+		add("%s of %s %s: %s", term.Count(c.Misfits.Count), plural(c.Misfits.Count+c.Fit, "cell"), c.NotOfType(),
+			placesWith(in, c.Misfits))
 	}
 	for _, w := range c.Words {
 		add("%q seems to mean blank: %s", w.What, places(in, w))
@@ -260,7 +269,7 @@ func columnItems(in *survey.Input, c *survey.Column) []string {
 			for _, p := range o.Places {
 				words = append(words, fmt.Sprintf("%q", p.Says))
 			}
-			add("perhaps one word in %d spellings: %s", len(words), strings.Join(words, ", "))
+			add("possibly one word in %s spellings: %s", few(len(words)), strings.Join(words, ", "))
 			continue
 		}
 		add("%s %s: %s", plural(o.Count, "cell"), o.What, placesWith(in, o))
@@ -323,47 +332,50 @@ func showKeys(s *term.Screen, in *survey.Input) {
 	if len(in.Keys) == 0 {
 		return
 	}
-	s.Title("Keys: columns that tell the rows apart")
+	s.Title("Possible keys")
 	for _, k := range in.Keys {
 		words := strings.Join(k.Columns, " + ")
 		if k.Blanks > 0 {
-			words += fmt.Sprintf(", but %s blank in it", areIs(k.Blanks, lineWord(in)))
+			words += fmt.Sprintf(", but blank on %s", plural(k.Blanks, lineWord(in)))
 		}
 		if k.Repeats > 0 {
 			var pairs []string
 			for _, r := range k.First {
-				pairs = append(pairs, fmt.Sprintf("%d repeats %d", r.Line, r.Earlier))
+				pairs = append(pairs, fmt.Sprintf("%s %d repeats %d", lineWord(in), r.Line, r.Earlier))
 			}
-			words += fmt.Sprintf(", but %s: %s", plural(k.Repeats, "repeat"), strings.Join(pairs, ", "))
+			words += fmt.Sprintf(", but for %s: %s", plural(k.Repeats, "duplicate"), strings.Join(pairs, ", "))
 		}
 		s.Item(term.Dot, "%s", words)
 	}
-	s.Note("looked for in the first %s, verified over all of them", plural(int64(in.Bounds.SampleRows), "row"))
+	s.Note("found in the first %s, verified over all rows", plural(int64(in.Bounds.SampleRows), "row"))
 }
 
-func areIs(n int64, word string) string {
-	if n == 1 {
-		return "1 " + word + " is"
+// few writes a small number as a word.
+func few(n int) string {
+	if words := []string{"no", "one", "two", "three", "four", "five", "six"}; n < len(words) {
+		return words[n]
 	}
-	return plural(n, word) + " are"
+	return fmt.Sprint(n)
 }
 
 func showParents(s *term.Screen, in *survey.Input) {
 	if len(in.Parents) == 0 {
 		return
 	}
-	s.Title("Columns that go together: perhaps a table of their own")
+	s.Title("Columns that belong together: possibly a table of their own")
 	for _, p := range in.Parents {
 		var names, against []string
 		for _, d := range p.Decides {
 			names = append(names, d.Column)
 			if d.Against.Count > 0 {
-				against = append(against, fmt.Sprintf("not %s of %s", d.Column, placesWith(in, d.Against)))
+				against = append(against, fmt.Sprintf("except %s on %s", d.Column, placesWith(in, d.Against)))
 			}
 		}
-		words := fmt.Sprintf("each of the %s different %s always has the same %s", term.Count(p.Distinct), p.Column, strings.Join(names, ", "))
+		words := fmt.Sprintf("each of the %s values of %s always comes with the same %s", term.Count(p.Distinct),
+			p.Column,
+			strings.Join(names, ", "))
 		if against != nil {
-			words += ", but " + strings.Join(against, "; ")
+			words += " (" + strings.Join(against, "; ") + ")"
 		}
 		s.Item(term.Dot, "%s", words)
 	}
@@ -384,17 +396,18 @@ func showColumn(s *term.Screen, in *survey.Input, c *survey.Column) {
 	if !c.Exact {
 		exact = ", an estimate"
 	}
-	rows := [][]string{{"type", kind}, {"fit", fmt.Sprintf("%s of %s", term.Count(c.Fit), term.Count(c.Fit+c.Misfits.Count))}, {"blank", term.Count(c.Blank)},
+	rows := [][]string{{"type", kind}, {"of that type", fmt.Sprintf("%s of %s", term.Count(c.Fit),
+		term.Count(c.Fit+c.Misfits.Count))}, {"blank", term.Count(c.Blank)},
 		{"distinct", term.Count(c.Distinct) + exact}, {"least", c.Least}, {"greatest", c.Most},
 		{"characters", fmt.Sprintf("%d to %d", c.Shortest, c.Longest)}}
 	if c.Digits > 0 {
-		rows = append(rows, []string{"digits", fmt.Sprintf("%d, of them %d after the point", c.Digits, c.Scale)})
+		rows = append(rows, []string{"digits", fmt.Sprintf("%d, %d of them after the point", c.Digits, c.Scale)})
 	}
 	for _, r := range rows {
-		s.Line("  %-12s%s", r[0], r[1])
+		s.Line("  %-14s%s", r[0], r[1])
 	}
 	if items := columnItems(in, c); items != nil {
-		s.Title("What to look at")
+		s.Title("Worth a look")
 		for _, item := range items {
 			s.Item(term.Dot, "%s", item)
 		}
@@ -405,7 +418,7 @@ func showColumn(s *term.Screen, in *survey.Input, c *survey.Column) {
 			s.Line("  %8s  %s", term.Count(f.Count), f.Value)
 		}
 		if c.Distinct > int64(c.Counted) {
-			s.Note("counted among the first %s different values", term.Count(int64(c.Counted)))
+			s.Note("counted among the first %s distinct values", term.Count(int64(c.Counted)))
 		}
 	}
 	showBars(s, "Values", c.Values)
@@ -428,9 +441,9 @@ func showBars(s *term.Screen, title string, bars []survey.Bar) {
 		wide = max(wide, len([]rune(labels[i])))
 	}
 	s.Title("%s", title)
-	room := max(10, s.Width()-wide-16)
+	buf := max(10, s.Width()-wide-16)
 	for i, b := range bars {
-		length := int((b.Count*int64(room) + most - 1) / most)
+		length := int((b.Count*int64(buf) + most - 1) / most)
 		s.Line("  %*s  %s %s", wide, labels[i], strings.Repeat("▆", length), term.Count(b.Count))
 	}
 }

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"github.com/urfave/cli/v3"
@@ -15,46 +14,62 @@ import (
 	"ladle/internal/term"
 )
 
-func surveyCommand(asJSON *bool) *cli.Command {
-	asked := &source.Asked{}
-	word := func(name, usage string, set func(string) error) cli.Flag {
-		return &cli.StringFlag{Name: name, Usage: usage, Action: func(_ context.Context, _ *cli.Command, value string) error {
-			var advised fault.Advised
-			if err := set(value); errors.As(err, &advised) {
-				return fault.New(fault.Wrong, "--"+name+" "+advised.What, advised.Do)
-			}
-			return nil
-		}}
-	}
-	return &cli.Command{
-		Name:      "survey",
-		Usage:     "say what is in files, by reading them to the end: columns, types, what doesn't fit, keys, relations",
-		UsageText: "ladle survey FILE... [--column NAME] [--json]",
-		Description: "A FILE is text in any delimiter and encoding, packed with gzip or zip or not, a workbook (.xlsx, .ods), or -\n" +
-			"for standard input. How it is to be read is found by looking; the options say it.\n" +
-			"A FILE named like NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are cleaned.",
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "column", Usage: "tell all of the column of that `NAME`"},
-			word("sheet", "of a workbook, only the sheet of that `NAME` or number", asked.SetSheet),
-			word("range", "of a sheet, the `CELLS`: B4:K900, or the name of a range or table", asked.SetRange),
-			word("header", "the `LINE` of the names of the columns; 3-4 for several; none", asked.SetHeader),
-			word("footer", "the `NUMBER` of lines at the end that are no rows", asked.SetFooter),
-			word("encoding", "the `ENCODING` of text, for example windows-1252", asked.SetEncoding),
-			word("delimiter", "the `CHARACTER` between fields, or tab", asked.SetDelimiter),
-			word("quote", "the `CHARACTER` around fields, or none", asked.SetQuote),
-			jsonFlag(asJSON),
-		},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() == 0 {
-				return fault.New(fault.Wrong, "survey needs a file", "write: "+c.UsageText)
-			}
-			return runSurvey(ctx, c, *asked)
+func surveyCommand() *command {
+	c := &command{
+		name: "survey", phase: look,
+		does:  "describe files after reading every line: columns, types, exceptions, keys, relations",
+		takes: operands{"FILE...", "a file", 1, many},
+		about: "A FILE is text in any encoding, with any delimiter, packed with gzip or zip or not; a workbook " +
+			"(.xlsx, .ods); or - for standard input. Its format is detected; the options override that.\n\nA FILE " +
+			"called NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are cleaned.",
+		options: append([]option{{name: "column", value: "NAME", group: groupOutput,
+			does: "show everything about the column of that name"}}, readOptions()...),
+		examples: []example{
+			{"What is in the files of the harbour", "ladle survey port-merrow/arrivals.csv " +
+				"port-merrow/vessel-register.csv"},
+			{"One column in full", "ladle survey port-merrow/arrivals.csv --column Dues"},
 		},
 	}
+	c.options = append(c.options, jsonOption())
+	c.run = func(ctx context.Context, c *cli.Command) error { return runSurvey(ctx, c, readAs(c)) }
+	return c
 }
 
-func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
+// readSettings are the options that say how a file is read, and what each of them sets.
+var readSettings = []struct {
+	name, value, does string
+	set               func(*source.ReadOptions, string) error
+}{
+	{"sheet", "NAME", "the sheet of a workbook, by its name or number", (*source.ReadOptions).SetSheet},
+	{"range", "CELLS", "the cells of a sheet: B4:K900, or the name of a range or table",
+		(*source.ReadOptions).SetRange},
+	{"header", "LINE", "the line of the column names: 3, or 3-4 when they take two; or none",
+		(*source.ReadOptions).SetHeader},
+	{"footer", "NUMBER", "lines at the end that are not rows", (*source.ReadOptions).SetFooter},
+	{"encoding", "NAME", "the encoding of text, such as windows-1252", (*source.ReadOptions).SetEncoding},
+	{"delimiter", "CHARACTER", "the character between fields, or tab", (*source.ReadOptions).SetDelimiter},
+	{"quote", "CHARACTER", "the character around fields, or none", (*source.ReadOptions).SetQuote},
+}
+
+func readOptions() (all []option) {
+	for _, r := range readSettings {
+		all = append(all, option{name: r.name, value: r.value, does: r.does, group: groupInput,
+			check: func(value string) error { return r.set(&source.ReadOptions{}, value) }})
+	}
+	return all
+}
+
+// readAs is how files are read, as the options say.
+func readAs(c *cli.Command) (o source.ReadOptions) {
+	for _, r := range readSettings {
+		if value := c.String(r.name); value != "" {
+			_ = r.set(&o, value) // it was checked
+		}
+	}
+	return o
+}
+
+func runSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions) error {
 	progress := term.NewProgress()
 	defer progress.Clear()
 	tables, err := openSurvey(ctx, c.Args().Slice(), asked, progress)
@@ -62,7 +77,10 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 		return err
 	}
 	defer survey.Close(tables)
-	s, err := survey.Run(ctx, tables, func(p survey.Progress) { progress.Show("reading "+p.What, p.Done, p.Of, "bytes") })
+	s, err := survey.Run(ctx, tables, func(p survey.Progress) {
+		progress.Show("reading "+p.What, p.Done, p.Of,
+			"bytes")
+	})
 	if err != nil {
 		return err
 	}
@@ -73,7 +91,7 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 		}
 	}
 	if c.Bool("json") {
-		return printJSON(term.Stdout, s)
+		return printDocument(term.Stdout, newHead("survey", "surveyed", done), s)
 	}
 	screen := term.NewScreen(term.Stdout)
 	for _, path := range c.Args().Slice() {
@@ -86,7 +104,8 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.Asked) error {
 }
 
 // openSurvey opens files, and the inputs of ladle files as these clean them.
-func openSurvey(ctx context.Context, paths []string, asked source.Asked, progress *term.Progress) ([]source.Table, error) {
+func openSurvey(ctx context.Context, paths []string, asked source.ReadOptions, progress *term.Progress) ([]source.Table,
+	error) {
 	var tables []source.Table
 	for _, path := range paths {
 		more, err := openOne(ctx, path, asked, progress)
@@ -99,12 +118,14 @@ func openSurvey(ctx context.Context, paths []string, asked source.Asked, progres
 	return tables, nil
 }
 
-func openOne(ctx context.Context, path string, asked source.Asked, progress *term.Progress) ([]source.Table, error) {
+func openOne(ctx context.Context, path string, asked source.ReadOptions, progress *term.Progress) ([]source.Table,
+	error) {
 	if !ladlefile.Named(path) {
 		return survey.Open([]string{path}, asked)
 	}
-	if asked != (source.Asked{}) {
-		return nil, fault.New(fault.Wrong, "how the inputs of "+path+" are read stands in it", "take the options out")
+	if asked != (source.ReadOptions{}) {
+		return nil, fault.New(fault.Wrong, "the ladle file "+path+" itself says how its inputs are read",
+			"leave these options out")
 	}
 	file, err := ladlefile.Read(path)
 	if err != nil {
@@ -114,7 +135,9 @@ func openOne(ctx context.Context, path string, asked source.Asked, progress *ter
 	if err != nil {
 		return nil, err
 	}
-	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) { progress.Show("reading "+what, done, of, "bytes") })
+	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) {
+		progress.Show("reading "+what, done, of, "bytes")
+	})
 	if err != nil {
 		prepare.Close(inputs)
 	}
@@ -129,7 +152,7 @@ func onlyColumn(s *survey.Survey, name string) error {
 		var kept []*survey.Column
 		for _, column := range in.Columns {
 			names = append(names, column.Name)
-			if source.Plain(column.Name) == source.Plain(name) {
+			if source.FoldName(column.Name) == source.FoldName(name) {
 				kept = append(kept, column)
 			}
 		}

@@ -15,28 +15,26 @@ import (
 	"ladle/internal/term"
 )
 
-func tablesCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "tables",
-		Usage:     "show the tables of a database in the order in which they must be loaded",
-		UsageText: "ladle tables --db DATABASE [--table NAME] [--diagram] [--html FILE] [--json]",
-		Flags: []cli.Flag{
-			databaseFlag(),
-			&cli.StringFlag{Name: "table", Usage: "show all of the table `NAME`"},
-			&cli.BoolFlag{Name: "diagram", Usage: "print the tables and their relations in the DOT language, for a program that draws graphs"},
-			htmlFlag("the tables and their relations, drawn in levels,"),
-			jsonFlag(asJSON),
+func tablesCommand() *command {
+	return &command{
+		name: "tables", phase: look,
+		does: "show the tables of a database in the order of loading, with their keys and foreign keys",
+		options: []option{databaseOption(),
+			{name: "table", value: "NAME", group: groupOutput, does: "show everything about one table"},
+			{name: "diagram", group: groupOutput, does: "print the tables and foreign keys in the DOT language, for a " +
+				"program that draws graphs"},
+			htmlOption("the tables and their foreign keys, drawn in levels,"), jsonOption()},
+		examples: []example{
+			{"The tables of the harbour, parents first", "ladle tables --db port-merrow/harbour.db"},
+			{"One table with its columns, keys and CHECK constraints", "ladle tables --db port-merrow/harbour.db " +
+				"--table port_call"},
 		},
-		OnUsageError: usageError,
-		Action:       runTables,
+		run: runTables,
 	}
 }
 
 func runTables(ctx context.Context, c *cli.Command) error {
-	if c.Args().Len() > 0 {
-		return fault.New(fault.Wrong, fmt.Sprintf("tables takes no %q", c.Args().First()), "write: ladle tables --db "+c.Args().First())
-	}
-	db, err := open(ctx, c.String("db"))
+	db, err := open(ctx, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}
@@ -49,67 +47,95 @@ func runTables(ctx context.Context, c *cli.Command) error {
 		_, err := fmt.Fprint(term.Stdout, s.Diagram())
 		return err
 	}
-	sizes := map[*schema.Table]schema.Size{}
+	sizes := map[*schema.Table]schema.RowCount{}
 	for _, t := range s.Tables {
 		n, exact, err := db.Count(ctx, t)
 		if err != nil {
 			return err
 		}
-		sizes[t] = schema.Size{Rows: n, Exact: exact}
+		sizes[t] = schema.RowCount{Rows: n, Exact: exact}
 	}
 	outline := s.Outline(sizes)
-	if err := placePage(c.String("html"), func(to io.Writer) error { return page.Tables(to, outline, Version) }); err != nil {
+	if err := placePage(c.String("html"), func(to io.Writer) error {
+		return page.Tables(to, outline,
+			Version)
+	}); err != nil {
 		return err
 	}
 	name := c.String("table")
 	if name == "" {
 		if c.Bool("json") {
-			return printJSON(term.Stdout, outline)
+			return printDocument(term.Stdout, newHead("tables", "shown", done), outline)
 		}
 		showOutline(term.NewScreen(term.Stdout), outline)
 		return nil
 	}
+	called := s.Called(name)
+	switch {
+	case len(called) == 0:
+		return fault.At(fault.Wrong, fault.Problem{File: s.Database, What: fmt.Sprintf("there is no table %q", name),
+			Do: fault.DidYouMean(name, s.Names())})
+	case len(called) > 1:
+		var names []string
+		for _, t := range called {
+			names = append(names, t.Name)
+		}
+		return fault.At(fault.Wrong, fault.Problem{File: s.Database, Do: "name one of them: " + strings.Join(names,
+			", "),
+			What: fmt.Sprintf("several tables are called %q", name)})
+	}
+	return oneTable(c, outline, called[0].Name)
+}
+
+// oneTable shows everything about a table.
+func oneTable(c *cli.Command, outline *schema.Outline, name string) error {
 	for level, briefs := range outline.Levels {
-		for _, b := range briefs {
-			if b.Name != name {
-				continue
-			}
-			if c.Bool("json") {
-				return printJSON(term.Stdout, b)
-			}
-			showBrief(term.NewScreen(term.Stdout), outline, level, b)
-			return nil
+		i := slices.IndexFunc(briefs, func(b schema.TableOutline) bool { return b.Name == name })
+		switch {
+		case i < 0:
+		case c.Bool("json"):
+			return printDocument(term.Stdout, newHead("table", "shown", done), struct {
+				Database string              `json:"database"`
+				Level    int                 `json:"level"` // from 1
+				Table    schema.TableOutline `json:"table"`
+			}{outline.Database, level + 1, briefs[i]})
+		default:
+			showBrief(term.NewScreen(term.Stdout), outline, level, briefs[i])
 		}
 	}
-	return fault.At(fault.Wrong, fault.Problem{File: s.Database, What: fmt.Sprintf("there is no table %q", name), Do: fault.DidYouMean(name, s.Names())})
+	return nil
 }
 
 // showOutline shows all tables, a line each.
 func showOutline(s *term.Screen, o *schema.Outline) {
 	count := 0
-	t := term.Table{Header: []string{"level", "table", "rows", "known by", "points at", "must be given", "fills itself"}, Numbers: []int{0, 2}, Wrap: []int{3, 4, 5, 6}}
+	t := term.Table{Header: []string{"level", "table", "rows", "identified by", "refers to", "required",
+		"filled by the database"}, Numbers: []int{0, 2}, Wrap: []int{3, 4, 5, 6}}
 	for level, briefs := range o.Levels {
 		for _, b := range briefs {
 			count++
-			t.Rows = append(t.Rows, []string{fmt.Sprint(level + 1), b.Name, size(b), known(b), strings.Join(parents(b), ", "), strings.Join(b.Required, ", "), strings.Join(b.Fills, ", ")})
+			t.Rows = append(t.Rows, []string{fmt.Sprint(level + 1), b.Name, size(b), known(b),
+				strings.Join(parents(b), ", "), strings.Join(b.Required, ", "), strings.Join(b.Fills, ", ")})
 		}
 	}
 	if count == 0 {
-		s.Line("%s holds no tables; ladle fills tables that are there, and makes none", o.Database)
+		s.Line("%s holds no tables; ladle fills tables that exist, and creates none", o.Database)
 		return
 	}
 	s.Line("%s: %s, in the order in which they must be loaded", o.Database, plural(int64(count), "table"))
 	s.Line("")
 	s.Table(t)
-	s.Note("known by: the unique keys, any of which tells a row; must be given: nothing else fills these columns; fills itself: ids that are counted, columns that are computed, and those with a default")
+	s.Note("identified by: the unique keys; required: NOT NULL, and nothing else fills the column; filled by the " +
+		"database: auto-numbered and computed columns, and those with a default")
 	for _, l := range o.Later {
-		s.Item(term.Dot, "%s goes round in a circle, so it is filled in a second step, when all rows are there", l)
+		s.Item(term.Dot, "%s is part of a circular reference, so it is filled in a second step, when all rows are "+
+			"there", l)
 	}
 	for _, c := range o.Stuck {
-		s.Item(term.Wrong, "these tables need each other first, and no column of the circle may be NULL: %s", c)
+		s.Item(term.Wrong, "these tables need each other first, and every column of the circle is NOT NULL: %s", c)
 	}
 	for _, g := range o.Guessed {
-		s.Item(term.Dot, "perhaps a relation, by its name; the database declares none: %s", g)
+		s.Item(term.Dot, "possibly a foreign key, by its name; the database declares none: %s", g)
 	}
 	for _, briefs := range o.Levels {
 		for _, b := range briefs {
@@ -123,18 +149,23 @@ func showOutline(s *term.Screen, o *schema.Outline) {
 		s.Item(term.Dot, "%s", n)
 	}
 	s.Line("")
-	s.Line("All of one table: ladle tables --db ... --table NAME")
+	s.Line("Everything about one table: ladle tables --db ... --table NAME")
 }
 
 // showUnusual shows what is unusual with a table.
-func showUnusual(s *term.Screen, b schema.Brief) {
+func showUnusual(s *term.Screen, b schema.TableOutline) {
 	if b.Unusable != "" {
 		s.Item(term.Wrong, "%s can't be loaded: %s", b.Name, b.Unusable)
 	}
-	if b.Triggers != nil {
-		s.Item(term.Dot, "%s has triggers, which may change or refuse what is written: %s", b.Name, strings.Join(b.Triggers, ", "))
+	if len(b.Triggers) > 0 {
+		s.Item(term.Dot, "%s has triggers, which may change or reject what is written: %s", b.Name,
+			strings.Join(b.Triggers, ", "))
 	}
 	for _, p := range b.PointsAt {
+		if p.Broken != "" {
+			s.Item(term.Dot, "%s.%s -> %s can't be followed, so it is not checked: %s", b.Name,
+				strings.Join(p.Columns, ", "), p.Table, p.Broken)
+		}
 		if p.Off != "" {
 			s.Item(term.Dot, "%s.%s -> %s is not enforced: %s", b.Name, strings.Join(p.Columns, ", "), p.Table, p.Off)
 		}
@@ -146,7 +177,7 @@ func showUnusual(s *term.Screen, b schema.Brief) {
 	}
 }
 
-func size(b schema.Brief) string {
+func size(b schema.TableOutline) string {
 	if !b.Exact {
 		return "about " + term.Count(b.Rows)
 	}
@@ -154,7 +185,7 @@ func size(b schema.Brief) string {
 }
 
 // known lists the keys of a table.
-func known(b schema.Brief) string {
+func known(b schema.TableOutline) string {
 	var keys []string
 	for _, k := range b.KnownBy() {
 		keys = append(keys, strings.Join(k, " + "))
@@ -162,14 +193,15 @@ func known(b schema.Brief) string {
 	switch {
 	case keys == nil:
 		return "nothing"
-	case b.Keys == nil && len(b.Primary) == 1 && slices.ContainsFunc(b.Columns, func(c schema.Part) bool { return c.Name == b.Primary[0] && c.Counted }):
+	case b.Keys == nil && len(b.Primary) == 1 && slices.ContainsFunc(b.Columns,
+		func(c schema.ColumnOutline) bool { return c.Name == b.Primary[0] && c.Counted }):
 		return "only " + keys[0]
 	}
 	return strings.Join(keys, "; ")
 }
 
-// parents lists the tables that a table points at, each once.
-func parents(b schema.Brief) []string {
+// parents lists the tables that a table refers to, each once.
+func parents(b schema.TableOutline) []string {
 	var all []string
 	for _, p := range b.PointsAt {
 		if !slices.Contains(all, p.Table) {
@@ -180,7 +212,7 @@ func parents(b schema.Brief) []string {
 }
 
 // showBrief shows all of one table.
-func showBrief(s *term.Screen, o *schema.Outline, level int, b schema.Brief) {
+func showBrief(s *term.Screen, o *schema.Outline, level int, b schema.TableOutline) {
 	form := ""
 	if b.Form != "" {
 		form = ", " + b.Form
@@ -190,12 +222,13 @@ func showBrief(s *term.Screen, o *schema.Outline, level int, b schema.Brief) {
 		s.Note("%s", b.Comment)
 	}
 	s.Line("")
-	t := term.Table{Header: []string{"column", "type", "value", "key", "points at", "remarks"}, Wrap: []int{1, 4, 5}}
+	t := term.Table{Header: []string{"column", "type", "value", "key", "refers to", "remarks"}, Wrap: []int{1, 4, 5}}
 	for _, c := range b.Columns {
-		t.Rows = append(t.Rows, []string{c.Name, c.Declared, need(c), keysOf(b, c.Name), pointed(b, c.Name), remarks(c)})
+		t.Rows = append(t.Rows, []string{c.Name, c.Declared, need(c), keysOf(b, c.Name), pointed(b, c.Name),
+			remarks(c)})
 	}
 	s.Table(t)
-	s.Note("key: the number of the key that the column is part of, P for the primary key")
+	s.Note("key: the number of the unique key that the column is part of; P for the primary key")
 	for i, k := range b.Keys {
 		s.Item(term.Dot, "key %d: no two rows have the same %s", i+1, strings.Join(k, " and "))
 	}
@@ -206,30 +239,30 @@ func showBrief(s *term.Screen, o *schema.Outline, level int, b schema.Brief) {
 		s.Item(term.Dot, "%s", c.Says)
 	}
 	for _, p := range b.Partial {
-		s.Item(term.Dot, "an index over a part of the rows or an expression, which is no key for a load: %s", p)
+		s.Item(term.Dot, "an index over part of the rows or over an expression, which can't serve as a key: %s", p)
 	}
 	for _, p := range b.PointedBy {
-		s.Item(term.Dot, "%s.%s points at it", p.Table, strings.Join(p.Columns, ", "))
+		s.Item(term.Dot, "%s.%s refers to it", p.Table, strings.Join(p.Columns, ", "))
 	}
 	showUnusual(s, b)
 }
 
-// need says whether a column must be given a value.
-func need(c schema.Part) string {
+// need says where a column gets its value from.
+func need(c schema.ColumnOutline) string {
 	switch {
 	case c.Counted:
-		return "counted"
+		return "auto-numbered"
 	case c.Computed:
 		return "computed"
 	case c.Required && c.Default == "":
-		return "must be given"
+		return "required"
 	case c.Default != "":
-		return "else " + c.Default
+		return "default " + c.Default
 	}
-	return "may be blank"
+	return "optional"
 }
 
-func keysOf(b schema.Brief, column string) string {
+func keysOf(b schema.TableOutline, column string) string {
 	var keys []string
 	if slices.Contains(b.Primary, column) {
 		keys = append(keys, "P")
@@ -242,7 +275,7 @@ func keysOf(b schema.Brief, column string) string {
 	return strings.Join(keys, ", ")
 }
 
-func pointed(b schema.Brief, column string) string {
+func pointed(b schema.TableOutline, column string) string {
 	for _, p := range b.PointsAt {
 		if i := slices.Index(p.Columns, column); i >= 0 && i < len(p.Keys) {
 			return p.Table + "." + p.Keys[i]
@@ -251,8 +284,11 @@ func pointed(b schema.Brief, column string) string {
 	return ""
 }
 
-func remarks(c schema.Part) string {
+func remarks(c schema.ColumnOutline) string {
 	var all []string
+	if len(c.Values) > 0 {
+		all = append(all, "one of: "+strings.Join(c.Values, ", "))
+	}
 	if c.Collation != "" && c.Collation != "BINARY" {
 		all = append(all, "compares by "+c.Collation)
 	}

@@ -8,26 +8,26 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"ladle/internal/core/fault"
-	"ladle/internal/core/load"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/verify"
 	"ladle/internal/term"
 )
 
-func verifyCommand(asJSON *bool) *cli.Command {
-	return &cli.Command{
-		Name:      "verify",
-		Usage:     "compare files, or the rows of a run, with what the database holds now; nothing is written",
-		UsageText: "ladle verify FILE|NUMBER --db DATABASE [--json]",
-		Description: "With a ladle file, each line of its inputs is looked for by its key and compared cell by cell.\n" +
-			"With the number of a run, the rows that it added and updated are held against what the logbook knows of them.\n" +
+func verifyCommand() *command {
+	return &command{
+		name: "verify", phase: afterwards,
+		does:  "compare files, or the rows of a run, with what the database holds now",
+		takes: operands{"FILE|NUMBER", "one ladle file or the number of one run", 1, 1},
+		about: "With a ladle file, each line of its inputs is looked up by its key and compared cell by cell. With " +
+			"the number of a run, the rows that it added and updated are compared with what the logbook recorded. " +
 			"Exit status 1 says that something is missing or differs.",
-		Flags:        []cli.Flag{databaseFlag(), jsonFlag(asJSON)},
-		OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.Args().Len() != 1 {
-				return fault.New(fault.Wrong, fmt.Sprintf("verify takes one ladle file or the number of one run, not %d", c.Args().Len()), "write: "+c.UsageText)
-			}
+		options: []option{databaseOption(), timeoutOption(), jsonOption()},
+		examples: []example{
+			{"Do the harbour's files and tables still agree", "ladle verify port-merrow/harbour.ladle.yaml --db " +
+				"port-merrow/harbour.db"},
+			{"Which rows of run 1 have been changed since", "ladle verify 1 --db port-merrow/harbour.db"},
+		},
+		run: func(ctx context.Context, c *cli.Command) error {
 			what := c.Args().First()
 			if id, err := strconv.ParseInt(what, 10, 64); err == nil {
 				return verifyRun(ctx, c, id)
@@ -38,59 +38,81 @@ func verifyCommand(asJSON *bool) *cli.Command {
 }
 
 func verifyFile(ctx context.Context, c *cli.Command, path string) error {
-	v, err := atWork(ctx, path, c.String("db"), load.Options{}, load.Verify)
+	at, err := openBoth(ctx, path, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}
+	defer at.close()
+	v, err := verify.Run(ctx, at.file, at.db, verify.Options{Progress: func(input string, done, of int64) {
+		at.progress.Show("reading "+input, done, of, "bytes")
+	}})
+	if err != nil {
+		return err
+	}
+	at.progress.Clear()
+	status := done
+	if !v.Same {
+		status = refused
+	}
 	if c.Bool("json") {
-		err = printJSON(term.Stdout, struct {
-			*load.Verification
-			Status int `json:"status"`
-		}{v, v.Status()})
+		err = printDocument(term.Stdout, newHead("verify", agreement(v.Same), status), v)
 	} else {
 		showVerified(term.NewScreen(term.Stdout), v)
 	}
-	if err == nil && v.Status() != 0 {
-		err = exit(v.Status())
+	if err == nil && status != done {
+		err = exit(status)
 	}
 	return err
 }
 
-func showVerified(s *term.Screen, v *load.Verification) {
-	s.Line("%s against %s", v.LadleFile, v.Database)
+// agreement is the outcome of a comparison.
+func agreement(same bool) string {
+	if same {
+		return "same"
+	}
+	return "differs"
+}
+
+func showVerified(s *term.Screen, v *verify.Verification) {
+	s.Line("%s compared with %s", v.LadleFile, v.Database)
 	for _, note := range v.Notes {
 		s.Note("Note: %s", note)
 	}
-	s.Title("The lines of the files, and what the tables hold")
-	t := term.Table{Header: []string{"table", "from", "read", "same", "missing", "differs", "extra", "repeated", "left out", "aside", "key"}, Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9}, Wrap: []int{10}}
+	s.Title("Lines of the files, and what the tables hold")
+	t := term.Table{Header: []string{"table", "from", "read", "same", "missing", "differs", "extra", "repeated",
+		"overruled", "left out", "set aside", "key"}, Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10}, Wrap: []int{11}}
 	for _, y := range v.Steps {
 		extra := ""
-		if y.Extra != nil {
-			extra = term.Count(*y.Extra)
+		if y.Tally.Extra != nil {
+			extra = term.Count(*y.Tally.Extra)
 		}
 		key := strings.Join(y.Key, ", ")
 		if key == "" {
 			key = "none"
 		}
-		t.Rows = append(t.Rows, []string{y.Step, y.Input, term.Count(y.Read), term.Count(y.Same), term.Count(y.Missing), term.Count(y.Differs), extra, term.Count(y.Repeated), term.Count(y.LeftOut), term.Count(y.SetAside), key})
+		t.Rows = append(t.Rows, []string{y.Step, y.Input, term.Count(y.Tally.Read), term.Count(y.Tally.Same),
+			term.Count(y.Tally.Missing),
+			term.Count(y.Tally.Differs), extra, term.Count(y.Tally.Repeated), term.Count(y.Tally.Overruled),
+			term.Count(y.Tally.LeftOut), term.Count(y.Tally.SetAside), key})
 	}
-	for _, column := range []int{9, 8, 7} {
+	for _, column := range []int{10, 9, 8, 7} {
 		t.DropZero(column)
 	}
-	s.Table(t)
-	s.Note("extra: rows of the table that the file does not have; they count as a difference only with gone_from_file:")
+	showTallies(s, t, 2, len(t.Header)-1, func(row []string) string { return row[0] + " from " + row[1] })
+	s.Note("same: the row with this key has the same values; missing: there is no row with this key; extra: rows of " +
+		"the table that the file does not have, which count as a difference only with gone_from_file:")
 	for _, y := range v.Steps {
-		showList(s, fmt.Sprintf("Missing in %s", y.Table), y.Missed, y.Missing)
-		showList(s, fmt.Sprintf("Different in %s", y.Table), y.Differ, y.Differs)
-		if y.Gone && y.Extra != nil {
-			showList(s, fmt.Sprintf("Still in %s, but gone from the file", y.Table), y.Extras, *y.Extra)
+		showList(s, fmt.Sprintf("Missing in %s", y.Table), y.Missed, y.Tally.Missing)
+		showList(s, fmt.Sprintf("Different in %s", y.Table), y.Differ, y.Tally.Differs)
+		if y.Gone && y.Tally.Extra != nil {
+			showList(s, fmt.Sprintf("Still in %s, but gone from the file", y.Table), y.Extras, *y.Tally.Extra)
 		}
 	}
 	for _, l := range v.Lookups {
 		showList(s, fmt.Sprintf("Names missing in %s", l.Table), l.Names, l.Added)
 	}
 	if v.SetAside > 0 {
-		s.Title("%s can't be looked for", plural(v.SetAside, "line"))
+		s.Title("%s could not be compared", plural(v.SetAside, "line"))
 		showGroups(s, v.Groups, len(v.Steps) > 1)
 	}
 	if len(v.Checks) > 0 {
@@ -102,7 +124,7 @@ func showVerified(s *term.Screen, v *load.Verification) {
 		s.Strong(true, "The database holds what the files say (%s)", time)
 		return
 	}
-	s.Strong(false, "The database does not hold what the files say; nothing was changed (%s)", time)
+	s.Strong(false, "The database differs from the files (%s)", time)
 }
 
 // showList names the first of some rows.
@@ -112,7 +134,7 @@ func showList(s *term.Screen, title string, first []string, all int64) {
 	}
 	s.Title("%s: %s", title, term.Count(all))
 	for _, f := range first {
-		s.Item(term.Wrong, "%s", f)
+		s.Item(term.Cross, "%s", f)
 	}
 	if more := all - int64(len(first)); more > 0 {
 		s.Item(term.Dot, "and %s more", term.Count(more))
@@ -120,7 +142,7 @@ func showList(s *term.Screen, title string, first []string, all int64) {
 }
 
 func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
-	db, err := open(ctx, c.String("db"))
+	db, err := open(ctx, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}
@@ -133,29 +155,36 @@ func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
 	if err != nil {
 		return err
 	}
-	since, err := logbook.Compare(ctx, db, schema, run)
+	book, err := logbook.Open(ctx, db, schema, run)
 	if err != nil {
 		return err
 	}
-	status := 0
+	since, err := book.Compare(ctx)
+	if err != nil {
+		return err
+	}
+	status := done
 	if !since.Same() {
-		status = 1
+		status = refused
 	}
 	if c.Bool("json") {
-		err = printJSON(term.Stdout, map[string]any{"run": run.ID, "undone_by": run.UndoneBy, "same": since.Same(), "since": since, "status": status})
+		err = printDocument(term.Stdout, newHead("verify_run", agreement(since.Same()), status), struct {
+			Entry *logbook.Run `json:"entry"`
+			*logbook.Since
+		}{run, since})
 	} else {
 		showSince(term.NewScreen(term.Stdout), run, since)
 	}
-	if err == nil && status != 0 {
+	if err == nil && status != done {
 		err = exit(status)
 	}
 	return err
 }
 
 func showSince(s *term.Screen, run *logbook.Run, since *logbook.Since) {
-	s.Line("Run %d: %s, %s UTC by %s, %s", run.ID, run.LadleFile, moment(run.Started), run.User, fate(run))
+	s.Line("Run %d: %s, %s UTC by %s, %s", run.ID, run.LadleFile, moment(run.Started), run.User, outcome(run))
 	for _, p := range since.Problems {
-		s.Item(term.Wrong, "%s", p)
+		s.Item(term.Cross, "%s", p)
 	}
 	if more := since.Changed + since.Gone + since.Back - int64(len(since.Problems)); more > 0 {
 		s.Item(term.Dot, "and %s more", term.Count(more))
@@ -164,6 +193,8 @@ func showSince(s *term.Screen, run *logbook.Run, since *logbook.Since) {
 		s.Strong(true, "All %s that the run added or updated are as it left them", plural(since.Rows, "row"))
 		return
 	}
-	s.Strong(false, "Of %s that the run added or updated, %s changed since, %s gone; of those that it removed %s back; %s can't be told",
-		plural(since.Rows, "row"), term.Count(since.Changed), term.Count(since.Gone), term.Count(since.Back), term.Count(since.Untold))
+	s.Strong(false, "Of %s that the run added or updated, %s changed since and %s are gone; of those that it removed, "+
+		"%s are there again; of %s it is not known",
+		plural(since.Rows, "row"), term.Count(since.Changed), term.Count(since.Gone), term.Count(since.Back),
+		term.Count(since.Untold))
 }

@@ -52,24 +52,24 @@ func between(t *testing.T, server string, how cut) (address string) {
 func pass(client, upstream net.Conn, how cut, done *atomic.Bool) {
 	var lost atomic.Bool
 	go func() {
-		room := make([]byte, 64<<10)
+		buf := make([]byte, 64<<10)
 		for {
-			n, err := upstream.Read(room)
+			n, err := upstream.Read(buf)
 			if err != nil || lost.Load() {
 				client.Close()
 				return
 			}
-			_, _ = client.Write(room[:n])
+			_, _ = client.Write(buf[:n])
 		}
 	}()
-	room := make([]byte, 64<<10)
+	buf := make([]byte, 64<<10)
 	for {
-		n, err := client.Read(room)
+		n, err := client.Read(buf)
 		if err == io.EOF || err != nil {
 			upstream.Close()
 			return
 		}
-		if bytes.Contains(room[:n], []byte("COMMIT")) && !done.Swap(true) {
+		if bytes.Contains(buf[:n], []byte("COMMIT")) && !done.Swap(true) {
 			lost.Store(true)
 			if how != answerLost {
 				upstream.Close()
@@ -77,7 +77,7 @@ func pass(client, upstream net.Conn, how cut, done *atomic.Bool) {
 				return
 			}
 		}
-		_, _ = upstream.Write(room[:n])
+		_, _ = upstream.Write(buf[:n])
 	}
 }
 
@@ -88,23 +88,25 @@ func TestALostCommitIsAskedFor(t *testing.T) {
 			status int
 			rows   []string
 		}{answerLost: {0, []string{"2"}}, neverSent: {3, []string{"1"}}, nothingLeft: {5, []string{"1"}}} {
-			t.Run(kind+[]string{", the answer is lost", ", it is never sent", ", the server is gone"}[how], func(t *testing.T) {
-				w := newWorld(t, servers[kind], port)
-				w.write("in.csv", goodFile)
-				w.write("f.ladle.yaml", vesselBlock)
-				u, err := url.Parse(w.db)
-				require.NoError(t, err)
-				q := u.Query() // in the clear, so that COMMIT can be seen
-				q.Set(map[string]string{"postgres": "sslmode", "mysql": "tls"}[kind], map[string]string{"postgres": "disable", "mysql": "false"}[kind])
-				u.RawQuery = q.Encode()
-				u.Host = between(t, u.Host, how)
-				r := w.run("load", "f.ladle.yaml", "--db", u.String(), "--yes")
-				assert.Equal(t, want.status, r.status, r.stdout+r.stderr)
-				assert.Equal(t, want.rows, w.query("SELECT count(*) FROM vessel"))
-				if want.status == 5 {
-					assert.Contains(t, r.stderr, "the commit got no answer")
-				}
-			})
+			t.Run(kind+[]string{", the answer is lost", ", it is never sent", ", the server is gone"}[how],
+				func(t *testing.T) {
+					w := newWorld(t, servers[kind], port)
+					w.write("in.csv", goodFile)
+					w.write("f.ladle.yaml", vesselBlock)
+					u, err := url.Parse(w.db)
+					require.NoError(t, err)
+					q := u.Query() // in the clear, so that COMMIT can be seen
+					q.Set(map[string]string{"postgres": "sslmode", "mysql": "tls"}[kind],
+						map[string]string{"postgres": "disable", "mysql": "false"}[kind])
+					u.RawQuery = q.Encode()
+					u.Host = between(t, u.Host, how)
+					r := w.run("load", "f.ladle.yaml", "--db", u.String(), "--yes")
+					assert.Equal(t, want.status, r.status, r.stdout+r.stderr)
+					assert.Equal(t, want.rows, w.query("SELECT count(*) FROM vessel"))
+					if want.status == 5 {
+						assert.Contains(t, r.stderr, "the commit got no answer")
+					}
+				})
 		}
 	}
 }

@@ -14,12 +14,13 @@ const berthTable = "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, name W
 // berths loads a file by a ladle file with the given input and sources.
 func (w *world) berths(input, columns string, more ...string) (report, result) {
 	w.Helper()
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+input+"}}\nset_aside_limit: any\ntables:\n  berth: {from: in, key: code, columns: {"+columns+"}}\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+input+
+		"}}\nset_aside_limit: any\ntables:\n  berth: {from: in, key: code, columns: {"+columns+"}}\n")
 	return w.load("load", more...)
 }
 
-// TestSetAsideFilesSpeakTheDialectOfTheirInput: a line that is set aside stands in its file as it was sent, so that it can
-// be mended and sent again.
+// TestSetAsideFilesSpeakTheDialectOfTheirInput: a line that is set aside stands in its file as it was sent, so that it
+// can be mended and sent again.
 func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 	cases := []struct {
 		name, input, content string
@@ -28,7 +29,8 @@ func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 		{"commas", "file: in.csv", "Code,Name,Depth\nN1,\"a, \"\"b\"\"\",x\nN2,b,2\n",
 			[]string{"line,why,Code,Name,Depth", `2,"Depth ""x"" is not a number",N1,"a, ""b""",x`}},
 		{"semicolons", "file: in.csv", "Code;Name;Depth\r\nN1;\"a; b\";1,5\r\nN2;b;2\r\n",
-			[]string{"line;why;Code;Name;Depth", `2;"Depth ""1,5"" has separators, so it is not a plain number like 1234.5";N1;"a; b";1,5`}},
+			[]string{"line;why;Code;Name;Depth",
+				`2;"Depth ""1,5"" has separators, so it is not a plain number like 1234.5";N1;"a; b";1,5`}},
 		{"tabs without quotes", "file: in.csv, quote: none", "Code\tName\tDepth\nN1\t5\" pipe\t\"x\nN2\tb\t2\n",
 			[]string{"line\twhy\tCode\tName\tDepth", "2\tDepth \"\\\"x\" is not a number\tN1\t5\" pipe\t\"x"}},
 		{"a broken line, whole", "file: in.csv", "Code,Name,Depth\nN1,a,1,2,\"3\nx\"\nN2,b,2\n",
@@ -45,9 +47,11 @@ func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 			}
 			w.write("in.csv", content)
 			doc, r := w.berths(c.input, "code: Code, name: Name, depth: Depth")
-			require.Equal(t, 4, r.status, r.stderr+doc.Why)
-			lines := strings.Split(strings.TrimSpace(strings.ReplaceAll(w.read("in.set-aside.csv"), "\r\n", "\n")), "\n")
-			assert.Contains(t, lines[0], "1 line of in.csv that ladle set aside, of the input with the sum ")
+			require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+			lines := strings.Split(strings.TrimSpace(strings.ReplaceAll(w.read("in.set-aside.csv"), "\r\n", "\n")),
+				"\n")
+			assert.Contains(t, lines[0], "1 line of in.csv set aside by ladle; the others are loaded; checksum of the "+
+				"input: ")
 			assert.Equal(t, c.want, lines[1:])
 			assert.Equal(t, []string{"N2|b|2"}, w.query("SELECT code, name, depth FROM berth"))
 		})
@@ -59,27 +63,35 @@ func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 		_, r := w.berths("file: [a.csv, b.csv]", "code: Code, name: Name, depth: Depth")
 		require.Equal(t, 4, r.status, r.stderr)
 		lines := strings.Split(w.read("in.set-aside.csv"), "\r\n")
-		assert.Contains(t, lines[0], "2 lines of a.csv, b.csv that ladle set aside")
-		assert.Equal(t, []string{"line,why,Code,Name,Depth", `b.csv:2,"Depth ""x"" is not a number",N2,b,x`, `b.csv:3,"the line has 5 fields, the header 3",2,N3,c,d,e`, ""}, lines[1:])
+		assert.Contains(t, lines[0], "2 lines of a.csv, b.csv set aside by ladle")
+		assert.Equal(t, []string{"line,why,Code,Name,Depth", `b.csv:2,"Depth ""x"" is not a number",N2,b,x`,
+			`b.csv:3,"the line has 5 fields, the header 3",2,N3,c,d,e`, ""}, lines[1:])
 	})
 }
 
 // TestColumnsWithoutAName go by their position.
 func TestColumnsWithoutAName(t *testing.T) {
 	cases := []struct{ name, input, content, columns string }{
-		{"no header, found", "file: in.csv", "N1,7.5,North\nN2,8.0,South\n", "code: column 1, name: column 3, depth: column 2"},
-		{"no header, said", "file: in.csv, header: none", "N1,7.5,North\nN2,8,South\n", "code: column 1, name: column 3, depth: column 2"},
-		{"a column without a name", "file: in.csv", "Code,,Name\nN1,7.5,North\nN2,8,South\n", "code: Code, name: Name, depth: column 2"},
-		{"two columns with one name", "file: in.csv", "Code,Name,Name\nN1,7.5,North\nN2,8,South\n", "code: Code, name: column 3, depth: column 2"},
-		{"a header of two lines", "file: in.csv, header: 1-2", "Berth,,Water\nCode,Name,Depth\nN1,North,7.5\nN2,South,8\n", "code: Berth Code, name: Berth Name, depth: Water Depth"},
+		{"no header, found", "file: in.csv", "N1,7.5,North\nN2,8.0,South\n",
+			"code: column 1, name: column 3, depth: column 2"},
+		{"no header, said", "file: in.csv, header: none", "N1,7.5,North\nN2,8,South\n",
+			"code: column 1, name: column 3, depth: column 2"},
+		{"a column without a name", "file: in.csv", "Code,,Name\nN1,7.5,North\nN2,8,South\n",
+			"code: Code, name: Name, depth: column 2"},
+		{"two columns with one name", "file: in.csv", "Code,Name,Name\nN1,7.5,North\nN2,8,South\n",
+			"code: Code, name: column 3, depth: column 2"},
+		{"a header of two lines", "file: in.csv, header: 1-2",
+			"Berth,,Water\nCode,Name,Depth\nN1,North,7.5\nN2,South,8\n",
+			"code: Berth Code, name: Berth Name, depth: Water Depth"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			w := newWorld(t, sqliteFile{}, berthTable)
 			w.write("in.csv", c.content)
 			doc, r := w.berths(c.input, c.columns)
-			require.Equal(t, 0, r.status, r.stderr+doc.Why)
-			assert.Equal(t, []string{"N1|North|7.5", "N2|South|8"}, w.query("SELECT code, name, depth FROM berth ORDER BY 1"))
+			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+			assert.Equal(t, []string{"N1|North|7.5", "N2|South|8"},
+				w.query("SELECT code, name, depth FROM berth ORDER BY 1"))
 		})
 	}
 }
@@ -101,15 +113,16 @@ func TestInputsWithoutAKeyAreKnownAgain(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, sqliteFile{}, "CREATE TABLE note (name WORD, tons AMOUNT);")
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+make(w)+"}}\ntables:\n  note: {from: in, key: none, columns: {name: Name, tons: Tons}}\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+make(w)+
+				"}}\ntables:\n  note: {from: in, key: none, columns: {name: Name, tons: Tons}}\n")
 			first, r := w.load("load")
-			require.Equal(t, 0, r.status, r.stderr+first.Why)
+			require.Equal(t, 0, r.status, r.stderr+string(first.Why))
 			rows := len(w.query("SELECT 1 FROM note"))
 			second, r := w.load("load")
 			assert.Equal(t, 1, r.status)
 			assert.Contains(t, second.Why, "was loaded into note before")
 			again, r := w.load("load", "--again")
-			assert.Equal(t, 0, r.status, r.stderr+again.Why)
+			assert.Equal(t, 0, r.status, r.stderr+string(again.Why))
 			assert.Len(t, w.query("SELECT 1 FROM note"), 2*rows)
 		})
 	}
@@ -123,13 +136,14 @@ func TestOptionsOfSurvey(t *testing.T) {
 		options []string
 		says    []string
 	}{
-		{[]string{"--header", "2"}, []string{"names of columns on line 2", "Code:Name", `1 line above the names: "Berths"`}},
-		{[]string{"--header", "none"}, []string{"no line with names of columns", "column 1"}},
+		{[]string{"--header", "2"}, []string{"header on line 2", "Code:Name",
+			`1 line above the header: "Berths"`}},
+		{[]string{"--header", "none"}, []string{"no header", "column 1"}},
 		{[]string{"--header", "2", "--delimiter", ":"}, []string{`":" between fields`, "Name;Depth"}},
 		{[]string{"--header", "2", "--footer", "1"}, []string{"2 rows, 2 columns"}},
 		{[]string{"--header", "2", "--encoding", "ISO-8859-15"}, []string{"text in ISO-8859-15", "N1:Møwe"}},
 		{[]string{"--header", "2", "--quote", "none"}, []string{"quotes are part of the data"}},
-		{[]string{"--header", "1-2"}, []string{"names of columns on line 1-2", "Berths Code:Name"}},
+		{[]string{"--header", "1-2"}, []string{"header on line 1-2", "Berths Code:Name"}},
 	}
 	for _, c := range cases {
 		r := w.run(append([]string{"survey", "in.csv"}, c.options...)...)
@@ -138,7 +152,8 @@ func TestOptionsOfSurvey(t *testing.T) {
 			assert.Contains(t, unwrap(r.stdout), says, c.options)
 		}
 	}
-	for options, says := range map[string]string{"--delimiter=;;": "--delimiter can't be", "--encoding=martian": "IANA", "--footer=x": "--footer can't be", "--quote=ab": "--quote can't be", "--sheet=1": "it has no sheet or range"} {
+	for options, says := range map[string]string{"--delimiter=;;": "--delimiter can't be", "--encoding=martian": "IANA",
+		"--footer=x": "--footer can't be", "--quote=ab": "--quote can't be", "--sheet=1": "it has no sheet or range"} {
 		r := w.run("survey", "in.csv", options)
 		assert.NotEqual(t, 0, r.status)
 		assert.Contains(t, unwrap(r.stderr), says)

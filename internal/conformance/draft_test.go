@@ -16,18 +16,20 @@ import (
 )
 
 // harbourWords makes the words of servers_test of those of the harbour's script.
-var harbourWords = strings.NewReplacer("INTEGER PRIMARY KEY AUTOINCREMENT", "ID", "VARCHAR(40) NOT NULL COLLATE NOCASE", "WORD NOT NULL", "DATETIME", "MOMENT",
+var harbourWords = strings.NewReplacer("INTEGER PRIMARY KEY AUTOINCREMENT", "ID", "VARCHAR(40) NOT NULL COLLATE NOCASE",
+	"WORD NOT NULL", "DATETIME", "MOMENT",
 	"BOOLEAN       NOT NULL DEFAULT 1", "BOOLEAN NOT NULL DEFAULT true")
 
 // drafted is the part of the document of draft that tests look at.
 type drafted struct {
-	Text    string `json:"ladle_file"`
+	Text    string `json:"text"`
 	Matches []struct {
 		Block, Column string
-		From          []string
+		From          []string `json:"from_columns"`
 		Score         float64
 	}
-	Doubts, Errors []string
+	Doubts []string
+	Errors []string `json:"obstacles"`
 }
 
 func (w *world) draft(files ...string) drafted {
@@ -50,38 +52,44 @@ func (d drafted) matches() []string {
 
 // TestDraftsOfOrdinaryFilesLoadAsTheyAre: from files that nobody has looked at to rows, on all databases.
 func TestDraftsOfOrdinaryFilesLoadAsTheyAre(t *testing.T) {
-	const calls = "Reg. No.;Vessel;Type;Flag;GT;Berth;Arrived;Agent;Dues;Entered by;Weather\n" +
-		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N1;01.04.2026 06:30;Merrow Shipping;1.101,40;mate;fair\n" +
-		"PM-0302;Sandling;Tug;Denmark;98,0;S1;13.04.2026 07:30;Mole House;12,00;mate;fog\n" +
-		"PM-0301;Blue Marl;Ferry;Norway;1.204,5;N2;14.04.2026 06:45;Mole House;2.400,00;master;fair\n" +
-		"PM-0101;Grey Heron;coaster;Norway;1.840,5;N2;21.04.2026 06:45;Mole House;2.400,00;master;fair\n"
+	const calls = "Reg. No.;Vessel;Type;Flag;GT;Berth;Arrived;Agent;Dues;Entered by;Weather\nPM-0301;Blue " +
+		"Marl;Ferry;Norway;1.204,5;N1;01.04.2026 06:30;Merrow Shipping;1.101,40;mate;fair\n" +
+		"PM-0302;Sandling;Tug;Denmark;98,0;S1;13.04.2026 07:30;Mole House;12,00;mate;fog\nPM-0301;Blue " +
+		"Marl;Ferry;Norway;1.204,5;N2;14.04.2026 06:45;Mole House;2.400,00;master;fair\nPM-0101;Grey " +
+		"Heron;coaster;Norway;1.840,5;N2;21.04.2026 06:45;Mole House;2.400,00;master;fair\n"
 	everywhere(t, func(t *testing.T, on server) {
 		t.Run("the ordinary files of the harbour", func(t *testing.T) {
 			w := newWorld(t, on, harbourWords.Replace(demo.Script()))
 			w.harbourFiles("berths.csv", "pilots.csv", "harbour-log.csv", "vessel-register.csv")
 			d := w.draft("berths.csv", "pilots.csv", "harbour-log.csv")
 			assert.Empty(t, d.Errors)
-			assert.Equal(t, []string{"berth.code = Code", "berth.name = Name", "berth.depth_m = Depth", "pilot.licence = Licence", "pilot.name = Name",
-				"pilot.mentor_id = Mentor", "harbour_log.logged_at = Time", "harbour_log.vessel_id = Reg. No.", "harbour_log.entry = Entry"}, d.matches())
-			w.write("f.ladle.yaml", strings.ReplaceAll(d.Text, "file: harbour-log.csv", "file: harbour-log.csv\n    only: reg_no != \"PM-0105\" and reg_no != \"PM-0108\" and reg_no != \"PM-0109\""))
+			assert.Equal(t, []string{"berth.code = Code", "berth.name = Name", "berth.depth_m = Depth",
+				"pilot.licence = Licence", "pilot.name = Name",
+				"pilot.mentor_id = Mentor", "harbour_log.logged_at = Time", "harbour_log.vessel_id = Reg. No.",
+				"harbour_log.entry = Entry"}, d.matches())
+			w.write("f.ladle.yaml", strings.ReplaceAll(d.Text, "file: harbour-log.csv",
+				"file: harbour-log.csv\n    only: reg_no != \"PM-0105\" and reg_no != \"PM-0108\" and reg_no != "+
+					"\"PM-0109\""))
 			doc, out := w.load("load")
 			require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
 			assert.Equal(t, []string{"MP-03|NULL", "MP-07|MP-03", "MP-11|MP-07", "MP-12|MP-11", "MP-13|MP-07"},
 				w.query("SELECT p.licence, m.licence FROM pilot p LEFT JOIN pilot m ON m.id = p.mentor_id ORDER BY 1"))
-			assert.Equal(t, []string{"6|6"}, w.query("SELECT (SELECT count(*) FROM berth), (SELECT depth_m FROM berth WHERE code = 'S2')"))
+			assert.Equal(t, []string{"6|6"}, w.query("SELECT (SELECT count(*) FROM berth), (SELECT depth_m FROM berth "+
+				"WHERE code = 'S2')"))
 		})
 		t.Run("a flat file that hides several tables, in the numbers and dates of another country", func(t *testing.T) {
 			w := newWorld(t, on, harbourWords.Replace(demo.Script()))
 			w.write("calls.csv", calls)
 			d := w.draft("calls.csv")
 			assert.Empty(t, d.Errors)
-			assert.Contains(t, d.Text, "# left out of calls: Weather")
-			assert.Contains(t, d.Text, "agent_id: {from: Agent, find: agent.name, not_found: add}")
+			assert.Contains(t, d.Text, "# not used of calls: Weather")
+			assert.Contains(t, d.Text, "agent_id: {from: Agent, lookup: agent.name, not_found: add}")
 			assert.Contains(t, d.Text, "Arrived: {date: 'dd.MM.yyyy HH:mm'}")
 			doc, out := w.load("load")
 			require.Equal(t, 0, doc.Status, d.Text+out.stdout+out.stderr)
-			assert.Equal(t, []string{"vessel: 4, 2 added, 1 kept, 1 repeated", "port_call: 4, 4 added"}, doc.accounts())
-			assert.Equal(t, []string{"Blue Marl|Ferry|Norway|1204.5|2", "Grey Heron|Coaster|Norway|1840.5|1", "Sandling|Tug|Denmark|98|1"},
+			assert.Equal(t, []string{"vessel: 4, 2 added, 1 same, 1 repeated", "port_call: 4, 4 added"}, doc.accounts())
+			assert.Equal(t, []string{"Blue Marl|Ferry|Norway|1204.5|2", "Grey Heron|Coaster|Norway|1840.5|1",
+				"Sandling|Tug|Denmark|98|1"},
 				w.query(`SELECT v.name, t.name, f.name, gross_tonnage, count(*) FROM port_call c JOIN vessel v ON v.id = vessel_id JOIN vessel_type t ON t.id = type_id
 					JOIN flag_state f ON f.id = flag_id WHERE c.id > 3 GROUP BY 1, 2, 3, 4 ORDER BY 1`))
 		})
@@ -106,17 +114,20 @@ func TestDraftSaysWhatItDoesNotKnow(t *testing.T) {
 	w.write("stays.csv", "Berth,Day\nN1,2026-01-02\nN2,2026-01-03\nN4,2026-01-03\n")
 	w.write("weather.csv", "Gale,Rain\n9,8\n7,6\n")
 	d := w.draft("berths.csv", "stays.csv", "weather.csv")
-	assert.Equal(t, []string{"berth: quay must have a value, and no column of the file looks like it", "weather: it fits no table; write a block for it, or leave it out"}, d.Errors)
-	assert.Contains(t, d.Text, "# ? quay must have a value")
-	assert.Contains(t, d.Text, "the database declares no such relation, only its name tells")
-	assert.Contains(t, strings.Join(d.Doubts, "\n"), "1 lines have the key of an earlier one")
-	assert.Contains(t, strings.Join(d.Doubts, "\n"), `1 cell is no whole number, the first in line 3: "deep"`)
+	assert.Equal(t, []string{"berth: quay is required, and no column of the file matches it",
+		"weather: it fits no table; write a block for it, or delete it"}, d.Errors)
+	assert.Contains(t, d.Text, "# ? quay is required")
+	assert.Contains(t, d.Text, "guessed from its name, since the database declares no foreign key")
+	assert.Contains(t, strings.Join(d.Doubts, "\n"), "duplicate keys: in 1 line, the first is line 13")
+	assert.Contains(t, strings.Join(d.Doubts, "\n"), `1 cell is not a whole number, the first in line 3: "deep"`)
 
 	again := w.run("draft", "stays.csv", "--db", w.db, "-o", "f.ladle.yaml")
 	assert.Equal(t, 2, again.status)
-	assert.Contains(t, again.stderr, "this file is there already")
+	assert.Contains(t, again.stderr, "the file exists already")
 	assert.Equal(t, d.Text, w.read("f.ladle.yaml"))
-	for arguments, says := range map[string]string{"draft --db db": "draft needs a file", "draft stays.csv": "no database is named", "draft none.csv --db db": "none.csv", "draft stays.csv --db db -o x.txt": "give it a name like x.ladle.yaml"} {
+	for arguments, says := range map[string]string{"draft --db db": "draft needs a file",
+		"draft stays.csv": "no database is named", "draft none.csv --db db": "none.csv",
+		"draft stays.csv --db db -o x.txt": "give it a name like x.ladle.yaml"} {
 		r := w.run(strings.Fields(arguments)...)
 		assert.NotZero(t, r.status)
 		assert.Contains(t, r.stderr, says)
@@ -132,23 +143,24 @@ func TestDraftSaysWhatItDoesNotKnow(t *testing.T) {
 	shown := w.run("draft", "stays.csv", "--db", w.db)
 	assert.Zero(t, shown.status)
 	assert.Contains(t, shown.stdout, "ladle: 1")
-	assert.Contains(t, shown.stderr, "What feeds what")
+	assert.Contains(t, shown.stderr, "Matches")
 }
 
 // TestTables: the tables in the order of loading, with circles broken, and what else the catalogue says.
 func TestTables(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, harbourWords.Replace(demo.Script())+"CREATE VIEW in_port AS SELECT id FROM port_call WHERE departed IS NULL;")
+		w := newWorld(t, on, harbourWords.Replace(demo.Script())+
+			"CREATE VIEW in_port AS SELECT id FROM port_call WHERE departed IS NULL;")
 		r := w.run("tables", "--db", w.db, "--json")
 		require.Equal(t, 0, r.status, r.stderr)
 		var doc struct {
 			Levels [][]struct {
-				Table    string
-				Rows     int64
-				Unique   [][]string
-				Required []string                 `json:"must_be_given"`
-				Fills    []string                 `json:"fills_itself"`
-				PointsAt []struct{ Table string } `json:"points_at"`
+				Name     string
+				Rows     int64                    `json:"row_count"`
+				Unique   [][]string               `json:"unique_keys"`
+				Required []string                 `json:"required"`
+				Fills    []string                 `json:"filled_by_database"`
+				PointsAt []struct{ Table string } `json:"foreign_keys"`
 			}
 			Later []string `json:"filled_later"`
 			Views []string
@@ -157,8 +169,8 @@ func TestTables(t *testing.T) {
 		levels := map[string]int{}
 		for i, level := range doc.Levels {
 			for _, b := range level {
-				levels[b.Table] = i + 1
-				if b.Table == "vessel" {
+				levels[b.Name] = i + 1
+				if b.Name == "vessel" {
 					assert.Equal(t, int64(4), b.Rows)
 					assert.Equal(t, [][]string{{"reg_no"}}, b.Unique)
 					assert.Equal(t, []string{"reg_no", "name", "type_id", "flag_id", "gross_tonnage"}, b.Required)
@@ -167,13 +179,15 @@ func TestTables(t *testing.T) {
 				}
 			}
 		}
-		assert.Equal(t, map[string]int{"flag_state": 1, "vessel_type": 1, "berth": 1, "agent": 1, "commodity": 1, "pilot": 1, "vessel": 2, "port_call": 3, "harbour_log": 3, "call_cargo": 4}, levels)
+		assert.Equal(t, map[string]int{"flag_state": 1, "vessel_type": 1, "berth": 1, "agent": 1, "commodity": 1,
+			"pilot": 1, "vessel": 2, "port_call": 3, "harbour_log": 3, "call_cargo": 4}, levels)
 		assert.ElementsMatch(t, []string{"vessel.last_call_id -> port_call", "pilot.mentor_id -> pilot"}, doc.Later)
 		assert.Equal(t, []string{"in_port"}, doc.Views)
 
 		one := w.run("tables", "--db", w.db, "--table", "port_call")
 		require.Equal(t, 0, one.status, one.stderr)
-		for _, says := range []string{"level 3 of 4", "vessel_id", "must be given", "flag_state.id", "vessel.id", "key 1: no two rows have the same vessel_id and arrived", "call_cargo.call_id points at it"} {
+		for _, says := range []string{"level 3 of 4", "vessel_id", "required", "flag_state.id", "vessel.id",
+			"key 1: no two rows have the same vessel_id and arrived", "call_cargo.call_id refers to it"} {
 			if says != "flag_state.id" {
 				assert.Contains(t, one.stdout, says)
 			}
@@ -182,7 +196,8 @@ func TestTables(t *testing.T) {
 		diagram := w.run("tables", "--db", w.db, "--diagram").stdout
 		assert.Contains(t, diagram, `"vessel" -> "port_call" [label="last_call_id", style=dashed]`)
 		assert.Contains(t, diagram, `"call_cargo" -> "commodity" [label="commodity_id"]`)
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {in_port: {from: in, columns: {id: I}}}\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {in_port: {from: in, columns: {id: "+
+			"I}}}\n")
 		w.write("in.csv", "I\n1\n")
 		doc2, _ := w.load("load")
 		assert.Equal(t, 2, doc2.Status)
@@ -193,8 +208,10 @@ func TestTables(t *testing.T) {
 // TestDraftsOfOddNames: whatever files and tables are called, the ladle file can be read, and no terminal is commanded.
 func TestDraftsOfOddNames(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, quotedFor(on, `CREATE TABLE Q[odd: table #1]Q (id ID, Q[it's: "x" #1]Q VARCHAR(20) NOT NULL UNIQUE, Q[{n}, m]Q INTEGER, Q[- none]Q VARCHAR(9));`))
-		w.write("odd, file.csv", "it's: \"x\" #1,\"{n}, m\",- none,\x1b[31mred\u202e\n~,1,null,\n- a,2,# b,x\n*c: d,3,',\n")
+		w := newWorld(t, on, quotedFor(on,
+			`CREATE TABLE Q[odd: table #1]Q (id ID, Q[it's: "x" #1]Q VARCHAR(20) NOT NULL UNIQUE, Q[{n}, m]Q INTEGER, Q[- none]Q VARCHAR(9));`))
+		w.write("odd, file.csv", "it's: \"x\" #1,\"{n}, m\",- none,\x1b[31mred\u202e\n~,1,null,\n- a,2,# b,x\n*c: "+
+			"d,3,',\n")
 		d := w.draft("odd, file.csv")
 		assert.Empty(t, d.Errors)
 		for _, bad := range []string{"\x1b", "\u202e"} {
@@ -203,7 +220,9 @@ func TestDraftsOfOddNames(t *testing.T) {
 		}
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
-		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|NULL"}, w.query(quotedFor(on, `SELECT Q[it's: "x" #1]Q, Q[{n}, m]Q, Q[- none]Q FROM Q[odd: table #1]Q ORDER BY 2 DESC`))[:3])
+		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|NULL"},
+			w.query(quotedFor(on,
+				`SELECT Q[it's: "x" #1]Q, Q[{n}, m]Q, Q[- none]Q FROM Q[odd: table #1]Q ORDER BY 2 DESC`))[:3])
 	})
 }
 
@@ -213,7 +232,8 @@ func TestDraftsOfOtherForms(t *testing.T) {
 	t.Run("sheets that belong together", func(t *testing.T) {
 		w := newWorld(t, sqliteFile{}, script)
 		f := excelize.NewFile()
-		for sheet, rows := range map[string][][]any{"Quays": {{"Name"}, {"North"}, {"Salt"}}, "Berths 2026": {{"Code", "Quay", "Depth", "Lit"}, {"N1", "North", 9.5, true}, {"S1", "Salt", 6, false}}} {
+		for sheet, rows := range map[string][][]any{"Quays": {{"Name"}, {"North"}, {"Salt"}},
+			"Berths 2026": {{"Code", "Quay", "Depth", "Lit"}, {"N1", "North", 9.5, true}, {"S1", "Salt", 6, false}}} {
 			_, err := f.NewSheet(sheet)
 			require.NoError(t, err)
 			for i, r := range rows {
@@ -227,7 +247,8 @@ func TestDraftsOfOtherForms(t *testing.T) {
 		assert.Contains(t, d.Text, "sheet: Quays")
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
-		assert.Equal(t, []string{"N1|North|9.5|1", "S1|Salt|6|0"}, w.query("SELECT code, q.name, depth_m, lit FROM berth b JOIN quay q ON q.id = quay_id ORDER BY 1"))
+		assert.Equal(t, []string{"N1|North|9.5|1", "S1|Salt|6|0"},
+			w.query("SELECT code, q.name, depth_m, lit FROM berth b JOIN quay q ON q.id = quay_id ORDER BY 1"))
 	})
 	t.Run("standard input", func(t *testing.T) {
 		w := newWorld(t, sqliteFile{}, script)
@@ -238,13 +259,14 @@ func TestDraftsOfOtherForms(t *testing.T) {
 		assert.Contains(t, string(out), "  input:\n    file: '-'\n")
 		assert.Contains(t, string(out), "  quay:\n    from: input\n")
 	})
-	t.Run("files of one name, one without names of columns", func(t *testing.T) {
+	t.Run("files of one name, one without a header", func(t *testing.T) {
 		w := newWorld(t, sqliteFile{}, script)
 		require.NoError(t, os.Mkdir(w.path("old"), 0o755))
 		w.write("quays.csv", "Name,Opened\nNorth,2019-01-01\nSalt,2020-05-01\n")
 		w.write("old/quays.csv", "North;7\nSalt;8\nEast;9\n")
 		d := w.draft("quays.csv", "old/quays.csv")
-		for _, says := range []string{"  quays:\n    file: quays.csv\n", "  quays-2:\n    file: old/quays.csv\n", "header: none", "name: Name"} {
+		for _, says := range []string{"  quays:\n    file: quays.csv\n", "  quays-2:\n    file: old/quays.csv\n",
+			"header: none", "name: Name"} {
 			assert.Contains(t, d.Text, says)
 		}
 	})

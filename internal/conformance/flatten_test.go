@@ -9,22 +9,24 @@ import (
 	"strings"
 	"testing"
 
+	"ladle/internal/seeded"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
-// grown is a table of a random schema with random rows. A row is known by a code of its own, or by the row that it
+// grown is a table of a random schema with random rows. A row is identified by a code of its own, or by the row that it
 // belongs to and a number.
 type grown struct {
 	name    string
 	owner   *grown   // whose key is a part of its key; nil where the code is the key
-	parents []*grown // others that it points at; it may point nowhere
-	self    bool     // it points at itself too
+	parents []*grown // others that it refers to; it may point nowhere
+	self    bool     // it refers to itself too
 	data    []string // the types of its other columns
 	rows    []*grownRow
 }
 
-// grownRow is a row; what it points at stands in it.
+// grownRow is a row; what it refers to stands in it.
 type grownRow struct {
 	code    string
 	owner   *grownRow
@@ -90,8 +92,10 @@ func (t *grown) row(r *rand.Rand) *grownRow {
 		row.parents = append(row.parents, at)
 	}
 	for _, kind := range t.data {
-		row.data = append(row.data, map[string]string{"VARCHAR(30)": []string{"Long, \"low\" tide", "Grüße", "x;y", "NULL"}[r.IntN(4)], "INTEGER": fmt.Sprint(r.IntN(2000) - 1000),
-			"DECIMAL(9,2)": fmt.Sprintf("%d.%02d", r.IntN(9000), r.IntN(99)+1), "DATE": fmt.Sprintf("2026-%02d-%02d", r.IntN(12)+1, r.IntN(28)+1)}[kind])
+		row.data = append(row.data, map[string]string{"VARCHAR(30)": []string{"Long, \"low\" tide", "Grüße", "x;y",
+			"NULL"}[r.IntN(4)], "INTEGER": fmt.Sprint(r.IntN(2000) - 1000),
+			"DECIMAL(9,2)": fmt.Sprintf("%d.%02d", r.IntN(9000), r.IntN(99)+1),
+			"DATE":         fmt.Sprintf("2026-%02d-%02d", r.IntN(12)+1, r.IntN(28)+1)}[kind])
 	}
 	return row
 }
@@ -101,7 +105,8 @@ func (t *grown) script() string {
 	lines := []string{"id ID"}
 	key := "code"
 	if t.owner != nil {
-		lines = append(lines, fmt.Sprintf("owner_id INTEGER NOT NULL REFERENCES %s (id)", t.owner.name), "code INTEGER NOT NULL")
+		lines = append(lines, fmt.Sprintf("owner_id INTEGER NOT NULL REFERENCES %s (id)", t.owner.name),
+			"code INTEGER NOT NULL")
 		key = "owner_id, code"
 	} else {
 		lines = append(lines, "code VARCHAR(20) NOT NULL")
@@ -121,12 +126,13 @@ func (t *grown) script() string {
 // found is the source that finds a row of t by the columns of the file behind a prefix.
 func (t *grown) found(prefix string) string {
 	if t.owner == nil {
-		return fmt.Sprintf("{from: %s code, find: %s.code}", prefix, t.name)
+		return fmt.Sprintf("{from: %s code, lookup: %s.code}", prefix, t.name)
 	}
-	return fmt.Sprintf("{find: {table: %s, by: {owner_id: %s, code: %s code}}}", t.name, t.owner.found(prefix+" owner"), prefix)
+	return fmt.Sprintf("{lookup: {table: %s, by: {owner_id: %s, code: %s code}}}", t.name,
+		t.owner.found(prefix+" owner"), prefix)
 }
 
-// flat writes a row into the columns of the file behind a prefix, with all that it points at.
+// flat writes a row into the columns of the file behind a prefix, with all that it refers to.
 func (t *grown) flat(line map[string]string, prefix string, row *grownRow) {
 	if row == nil {
 		return
@@ -157,7 +163,7 @@ func (t *grown) flatKey(line map[string]string, prefix string, row *grownRow) {
 	}
 }
 
-// blocks writes, for each place in the file where rows of t stand, a block, and gives the rows that are reached.
+// blocks writes, for each place in the file where rows of t stand, a block, and returns the rows that are reached.
 func (t *grown) blocks(prefix string, block func(t *grown, prefix string)) {
 	block(t, prefix)
 	if t.owner != nil {
@@ -168,12 +174,13 @@ func (t *grown) blocks(prefix string, block func(t *grown, prefix string)) {
 	}
 }
 
-// TestWhatIsFlattenedComesBack: tables that are joined into one file are the same when the file is loaded into empty ones.
+// TestWhatIsFlattenedComesBack: tables that are joined into one file are the same when the file is loaded into empty
+// ones.
 func TestWhatIsFlattenedComesBack(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		for seed := range uint64(6) {
-			t.Run(fmt.Sprint("seed ", seed), func(t *testing.T) {
-				r := rand.New(rand.NewPCG(seed, 41))
+		for round := range seeded.Rounds(6) {
+			t.Run(fmt.Sprint("round ", round), func(t *testing.T) {
+				r := seeded.Rand(t)
 				tables := grow(r)
 				leaf := tables[len(tables)-1]
 				script := ""
@@ -223,7 +230,7 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 	})
 }
 
-// reach adds a row and all that it points at to those of their tables.
+// reach adds a row and all that it refers to to those of their tables.
 func (t *grown) reach(row *grownRow, reached map[*grown][]*grownRow) {
 	if row == nil || slices.Contains(reached[t], row) {
 		return
@@ -237,7 +244,7 @@ func (t *grown) reach(row *grownRow, reached map[*grown][]*grownRow) {
 	}
 }
 
-// pointAtThemselves has some rows point at others of their table, and writes all of them.
+// pointAtThemselves has some rows refer to others of their table, and writes all of them.
 func (t *grown) pointAtThemselves(rows []*grownRow, r *rand.Rand) map[string]bool {
 	var all map[string]bool
 	for _, row := range rows {
@@ -269,7 +276,8 @@ func (t *grown) block(prefix string, header map[string]bool) string {
 	if t.self {
 		columns = append(columns, "self_id: "+t.found(prefix+" self"))
 	}
-	return fmt.Sprintf("  %s at %s:\n    into: %s\n    from: flat\n    only: not blank(%s)\n    columns: {%s}\n", t.name, prefix, t.name,
+	return fmt.Sprintf("  %s at %s:\n    into: %s\n    from: flat\n    only: not is_blank(%s)\n    columns: {%s}\n",
+		t.name, prefix, t.name,
 		strings.ReplaceAll(prefix+" code", " ", "_"), strings.Join(columns, ", "))
 }
 
@@ -295,7 +303,7 @@ func (w *world) writeFlat(name string, header map[string]bool, lines []map[strin
 	require.NoError(w, out.Error())
 }
 
-// grownRows reads the rows of t, with what they point at by its key.
+// grownRows reads the rows of t, with what they refer to by its key.
 func (w *world) grownRows(t *grown) map[string]bool {
 	rows := map[string]bool{}
 	for _, row := range w.grownByID(t) {

@@ -20,7 +20,8 @@ import (
 func stays(rows int) [][]string {
 	all := [][]string{{"Reg. No.", "Vessel", "Arrived", "Tons", "Remarks"}}
 	for i := range rows {
-		all = append(all, []string{fmt.Sprintf("%04d", i), []string{"Müwe", "Grey; Heron", "Otter, Sea", `The "Wren"`}[i%4], fmt.Sprintf("2026-%02d-%02d %02d:30:00", 1+i%12, 1+i%28, i%24),
+		all = append(all, []string{fmt.Sprintf("%04d", i), []string{"Müwe", "Grey; Heron", "Otter, Sea",
+			`The "Wren"`}[i%4], fmt.Sprintf("2026-%02d-%02d %02d:30:00", 1+i%12, 1+i%28, i%24),
 			fmt.Sprintf("%d.%d", i*7%1000, i%10), []string{"", "late", "two\nlines", "  kept  "}[i*3%4]})
 	}
 	return all
@@ -47,13 +48,15 @@ var forms = map[string]func(w *world, rows [][]string) (input string){
 		return "file: in.csv"
 	},
 	"semicolons, CRLF, windows-1252, titles above, said footer": func(w *world, rows [][]string) string {
-		encoded, err := charmap.Windows1252.NewEncoder().String("Stays at the harbour;;;;\r\n\r\n" + inDelimiters(rows, ";", "\r\n") + "-- end of report\r\n")
+		encoded, err := charmap.Windows1252.NewEncoder().String("Stays at the harbour;;;;\r\n\r\n" + inDelimiters(rows,
+			";", "\r\n") + "-- end of report\r\n")
 		require.NoError(w, err)
 		w.write("in.txt", encoded)
-		return "file: in.txt, footer: 1"
+		return "file: in.txt, footer_lines: 1"
 	},
 	"tabs, UTF-16, gzip": func(w *world, rows [][]string) string {
-		encoded, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(inDelimiters(rows, "\t", "\n"))
+		encoded, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(inDelimiters(rows, "\t",
+			"\n"))
 		require.NoError(w, err)
 		var b bytes.Buffer
 		z := gzip.NewWriter(&b)
@@ -66,7 +69,8 @@ var forms = map[string]func(w *world, rows [][]string) (input string){
 		var b bytes.Buffer
 		z := zip.NewWriter(&b)
 		half := len(rows) / 2
-		for name, part := range map[string][][]string{"a.csv": rows[:half], "b.csv": append([][]string{rows[0]}, rows[half:]...)} {
+		for name, part := range map[string][][]string{"a.csv": rows[:half],
+			"b.csv": append([][]string{rows[0]}, rows[half:]...)} {
 			f, err := z.Create(name)
 			require.NoError(w, err)
 			io.WriteString(f, inDelimiters(part, "|", "\n"))
@@ -93,28 +97,36 @@ var forms = map[string]func(w *world, rows [][]string) (input string){
 // TestAllFormsLoadAlike loads the same rows from all forms into all databases; the rows in the tables, and the tallies,
 // must be the same.
 func TestAllFormsLoadAlike(t *testing.T) {
-	const table = "CREATE TABLE stay (id ID, reg_no WORD NOT NULL UNIQUE, vessel WORD, arrived MOMENT, tons AMOUNT, remarks WORD);"
+	const table = "CREATE TABLE stay (id ID, reg_no WORD NOT NULL UNIQUE, vessel WORD, arrived MOMENT, tons AMOUNT, " +
+		"remarks WORD);"
 	rows := stays(600)
 	rows = append(rows, rows[3], []string{"0005", "Other", "2026-01-01 00:00:00", "1.0", ""})
 	everywhere(t, func(t *testing.T, on server) {
 		want := ""
-		for _, name := range []string{"commas", "semicolons, CRLF, windows-1252, titles above, said footer", "tabs, UTF-16, gzip", "several files of an archive", "a workbook"} {
+		for _, name := range []string{"commas", "semicolons, CRLF, windows-1252, titles above, said footer",
+			"tabs, UTF-16, gzip", "several files of an archive", "a workbook"} {
 			t.Run(name, func(t *testing.T) {
 				w := newWorld(t, on, table)
 				input := forms[name](w, rows)
-				w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+input+"}}\nset_aside_limit: any\ntables:\n  stay: {from: in, key: reg_no, columns: {reg_no: Reg. No., vessel: Vessel, arrived: Arrived, tons: Tons, remarks: Remarks}}\n")
+				w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+input+
+					"}}\nset_aside_limit: any\ntables:\n"+
+					"  stay: {from: in, key: reg_no, columns: {reg_no: Reg. No., vessel: Vessel, arrived: Arrived, "+
+					"tons: Tons, remarks: Remarks}}\n")
 				doc, r := w.load("load")
-				require.Equal(t, 4, r.status, r.stderr+doc.Why)
-				assert.Equal(t, "stay: 602 = 599 added, 0 kept, 1 repeated, 2 aside", doc.tallies())
-				loaded := strings.Join(w.query("SELECT reg_no, vessel, arrived, tons, remarks FROM stay ORDER BY 1"), "\n")
+				require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+				assert.Equal(t, "stay: 602 = 599 added, 0 same, 1 repeated, 2 aside", doc.tallies())
+				loaded := strings.Join(w.query("SELECT reg_no, vessel, arrived, tons, remarks FROM stay ORDER BY 1"),
+					"\n")
 				if want == "" {
 					want = loaded
 				}
 				assert.Equal(t, want, loaded)
-				assert.Contains(t, strings.Join(doc.SetAside[0].Reasons, " "), "has the same key (reg_no), but another Vessel, Arrived, Tons, Remarks")
+				assert.Contains(t, strings.Join(doc.SetAside[0].Reasons, " "),
+					"has the same key (reg_no), but a different Vessel, Arrived, Tons, Remarks")
 
 				again, _ := w.load("load")
-				assert.Equal(t, "stay: 602 = 0 added, 599 kept, 1 repeated, 2 aside", again.tallies(), "a second load adds nothing")
+				assert.Equal(t, "stay: 602 = 0 added, 599 same, 1 repeated, 2 aside", again.tallies(),
+					"a second load adds nothing")
 			})
 		}
 	})

@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -18,8 +20,11 @@ import (
 
 // hostileTexts are names and values that mean something to SQL, shells, terminals, pages, workbooks and YAML.
 var hostileTexts = []string{
-	`'; DROP TABLE vessel; --`, `"; DROP TABLE vessel; --`, "`; DROP TABLE vessel; --`", `\'; DROP TABLE vessel; #`, `Robert\`, `%s%n%d`, `$(touch pwned)`, "`touch pwned`", `; touch pwned`, `| touch pwned`,
-	"\x1b[31mred\x1b[0m", "\x1b]0;title\x07", "\u202eturned", `<script>alert(1)</script>`, `"><img src=x onerror=alert(1)>`, `&lt;b&gt;`, `=cmd|'/c calc'!A0`, `@SUM(1)`, "{{.}}", "${jndi:x}", "!!python/object", "*anchor", "NULL", `\N`, "a\tb", "../../etc/passwd", strings.Repeat("ü", 60),
+	`'; DROP TABLE vessel; --`, `"; DROP TABLE vessel; --`, "`; DROP TABLE vessel; --`", `\'; DROP TABLE vessel; #`,
+	`Robert\`, `%s%n%d`, `$(touch pwned)`, "`touch pwned`", `; touch pwned`, `| touch pwned`,
+	"\x1b[31mred\x1b[0m", "\x1b]0;title\x07", "\u202eturned", `<script>alert(1)</script>`,
+	`"><img src=x onerror=alert(1)>`, `&lt;b&gt;`, `=cmd|'/c calc'!A0`, `@SUM(1)`, "{{.}}", "${jndi:x}",
+	"!!python/object", "*anchor", "NULL", `\N`, "a\tb", "../../etc/passwd", strings.Repeat("ü", 60),
 }
 
 // harmless: nothing that a text could do was done, and the screen shows no command to a terminal.
@@ -27,13 +32,15 @@ func (w *world) harmless(r result, arguments string) {
 	w.Helper()
 	assert.NoFileExists(w, w.path("pwned"), arguments)
 	for _, out := range []string{r.stdout, r.stderr} {
-		assert.False(w, strings.ContainsAny(out, "\x1b\x07\u202e"), "%s: control characters reach the screen", arguments)
+		assert.False(w, strings.ContainsAny(out, "\x1b\x07\u202e"), "%s: control characters reach the screen",
+			arguments)
 		assert.NotContains(w, out, "panic", arguments)
 		assert.NotContains(w, out, "hunter2", arguments)
 	}
 }
 
-// TestHostileTextsStayTexts takes them through every command, as headers, values and the names of tables, columns and files.
+// TestHostileTextsStayTexts takes them through every command, as headers, values and the names of tables, columns and
+// files.
 func TestHostileTextsStayTexts(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quotedFor(on, `CREATE TABLE vessel (id ID, name VARCHAR(200) NOT NULL UNIQUE);
@@ -59,7 +66,7 @@ tables:
     from: in
     columns:
       'col "um"''; --': "'; DROP TABLE \"x\""
-      vessel_id: {from: "$(touch pwned)", find: vessel.name}
+      vessel_id: {from: "$(touch pwned)", lookup: vessel.name}
 `)
 		before := w.data()
 		run := func(want int, arguments ...string) result {
@@ -111,7 +118,8 @@ func TestHostileFilesAreRefused(t *testing.T) {
 	link := &zip.FileHeader{Name: "link.csv"}
 	link.SetMode(os.ModeSymlink | 0o777)
 	packed(t, w, "link.zip", link, []byte("/etc/passwd"))
-	packed(t, w, "bomb.zip", &zip.FileHeader{Name: "bomb.csv", Method: zip.Deflate}, bytes.Repeat([]byte("\""+strings.Repeat("a", 1023)), 64<<10))
+	packed(t, w, "bomb.zip", &zip.FileHeader{Name: "bomb.csv", Method: zip.Deflate},
+		bytes.Repeat([]byte("\""+strings.Repeat("a", 1023)), 64<<10))
 	var swollen bytes.Buffer
 	g := gzip.NewWriter(&swollen)
 	for range 64 << 10 {
@@ -126,7 +134,8 @@ func TestHostileFilesAreRefused(t *testing.T) {
 	before := w.data()
 	for _, name := range []string{"out.zip", "link.zip", "bomb.zip", "bomb.csv.gz"} {
 		for _, command := range []string{"survey " + name, "load f.ladle.yaml --yes --db db"} {
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: "+name+"}}\ntables: {berth: {from: in, columns: {code: C}}}\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: "+name+
+				"}}\ntables: {berth: {from: in, columns: {code: C}}}\n")
 			r := w.run(strings.Fields(command)...)
 			w.harmless(r, command+" of "+name)
 			if name != "out.zip" { // whose entry is read like any other, and never written anywhere
@@ -140,54 +149,66 @@ func TestHostileFilesAreRefused(t *testing.T) {
 	assert.Equal(t, 0, w.run("survey", long).status)
 }
 
-// TestPasswordsAreNowhere: not in what commands print or write, not in the logbook, and not in the server's list of what
-// it does.
+// TestPasswordsAreNowhere: not in what commands print or write, not in the logbook, and not in the server's list of
+// what it does.
 func TestPasswordsAreNowhere(t *testing.T) {
 	on := postgresSchema{}
 	w := newWorld(t, on, port)
 	admin := on.connect(w, w.db)
-	on.exec(w, admin, "DO $$ BEGIN CREATE ROLE ladle_purser SUPERUSER LOGIN PASSWORD 'hunter2'; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
+	on.exec(w, admin, "DO $$ BEGIN CREATE ROLE ladle_purser SUPERUSER LOGIN PASSWORD 'hunter2'; EXCEPTION WHEN "+
+		"duplicate_object THEN NULL; END $$")
 	u, err := url.Parse(w.db)
 	require.NoError(t, err)
 	u.User = url.UserPassword("ladle_purser", "hunter2")
 	w.write("f.ladle.yaml", vesselBlock)
 	w.write("in.csv", goodFile)
-	for _, command := range []string{"tables", "tables --json --html t.html", "draft in.csv", "try f.ladle.yaml --json --html y.html", "load f.ladle.yaml --yes --html l.html", "load f.ladle.yaml --yes --json",
-		"verify f.ladle.yaml", "verify 1 --json", "runs", "runs 1 --json", "undo 1 --yes", "undo 9 --yes", "tables --table none", "load none.ladle.yaml --yes", "load f.ladle.yaml"} {
+	for _, command := range []string{"tables", "tables --json --html t.html", "draft in.csv",
+		"try f.ladle.yaml --json --html y.html", "load f.ladle.yaml --yes --html l.html",
+		"load f.ladle.yaml --yes --json",
+		"verify f.ladle.yaml", "verify 1 --json", "runs", "runs 1 --json", "undo 1 --yes", "undo 9 --yes",
+		"tables --table none", "load none.ladle.yaml --yes", "load f.ladle.yaml"} {
 		r := w.run(append(strings.Fields(command), "--db", u.String())...)
 		w.harmless(r, command)
 	}
 	wrong := *u
 	wrong.Host = "127.0.0.1:1"
 	w.harmless(w.run("tables", "--db", wrong.String()), "a server that isn't there")
+	for _, malformed := range []string{"postgres://u:12/hunter2@h/db", "host=h password=hunter2",
+		"mysql:u:hunter2@h/db",
+		"postgres://127.0.0.1:1/x?sslpassword=hunter2", "mysql://u@127.0.0.1:1/x?password=hunter2",
+		"mysql://u:hunter2@h",
+		"oracle://u:hunter2@h/x", "postgres://u:hunter2%zz@h/x"} {
+		for _, command := range []string{"tables", "draft in.csv", "try f.ladle.yaml", "load f.ladle.yaml --yes",
+			"verify f.ladle.yaml", "runs", "undo 1 --yes", "load f.ladle.yaml --yes --json"} {
+			w.harmless(w.run(append(strings.Fields(command), "--db", malformed)...), command+" "+malformed)
+		}
+	}
 	assert.NotContains(t, w.dump(), "hunter2", "the logbook")
 	files, err := os.ReadDir(w.dir)
 	require.NoError(t, err)
 	for _, f := range files {
 		assert.NotContains(t, w.read(f.Name()), "hunter2", f.Name())
 	}
-	assert.NotContains(t, strings.Join(w.query("SELECT query FROM pg_stat_activity WHERE application_name = 'ladle'"), "\n"), "hunter2")
+	assert.NotContains(t, strings.Join(w.query("SELECT query FROM pg_stat_activity WHERE application_name = 'ladle'"),
+		"\n"), "hunter2")
 }
 
-// TestWhatHelpsAtTheKeyboard: completion, the manual page and the schema are those of this program, and pages are written
-// where they are wanted.
+// TestWhatHelpsAtTheKeyboard: completion, the manual page and the schema are those of this program, and pages are
+// written where they are wanted.
 func TestWhatHelpsAtTheKeyboard(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, port)
 	schema, err := os.ReadFile("../../docs/ladle-file.schema.json")
 	require.NoError(t, err)
-	assert.Equal(t, string(schema), w.run("schema").stdout)
+	assert.Equal(t, string(schema), w.run("json-schema").stdout)
 	manual := w.run("manual").stdout
-	for _, part := range []string{".TH ladle 1", ".SH undo", ".SH verify", "check-level", "no-logbook", "Exit status"} {
+	for _, part := range []string{".TH LADLE 1", ".SS undo", ".SS verify", `check\-level`, `no\-logbook`,
+		".SH EXIT STATUS"} {
 		assert.Contains(t, manual, part)
 	}
-	for _, shell := range []string{"bash", "zsh", "fish"} {
-		r := w.run("completion", shell)
-		assert.Equal(t, 0, r.status)
-		assert.Contains(t, r.stdout, "ladle", shell)
-	}
-	assert.Contains(t, w.run("--generate-shell-completion").stdout, "undo:take a run back")
-	assert.Equal(t, 2, w.run("schema", "extra").status)
-	for command, says := range map[string]string{"tables --html none/t.html": "no such folder for the page", "tables --html .": "and no page of ladle's", "load f.ladle.yaml --yes --html none/l.html": "no such folder for the page"} {
+	assert.Equal(t, 2, w.run("json-schema", "extra").status)
+	for command, says := range map[string]string{"tables --html none/t.html": "the folder for the page doesn't exist",
+		"tables --html .": "was not written by ladle", "load f.ladle.yaml --yes --html none/l.html": "the folder for " +
+			"the page doesn't exist"} {
 		r := w.run(append(strings.Fields(command), "--db", w.db)...)
 		assert.Equal(t, 2, r.status, command)
 		assert.Contains(t, r.stderr, says)
@@ -201,7 +222,44 @@ func TestWhatHelpsAtTheKeyboard(t *testing.T) {
 		before := w.read(path)
 		r := w.run("tables", "--html", path, "--db", w.db)
 		assert.Equal(t, 2, r.status)
-		assert.Contains(t, r.stderr, "this is there already, and no page of ladle's")
+		assert.Contains(t, r.stderr, "the file exists and was not written by ladle")
 		assert.Equal(t, before, w.read(path), "nothing but a page is replaced")
+	}
+}
+
+// TestCompletion: bash, with nothing else loaded, completes commands, options and values.
+func TestCompletion(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, port)
+	w.write("complete", w.run("completion", "bash").stdout)
+	for words, want := range map[string]string{"ladle un": "undo", "ladle load --che": "--check-level",
+		"ladle help ve":                "verify",
+		"ladle load f --check-level r": "relations", "ladle survey --enc": "--encoding",
+		"ladle runs -":        "--db --json --help",
+		"ladle load f --db h": "", "ladle load f": ""} {
+		script := "source ./complete; COMP_WORDS=(" + words +
+			"); COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); _ladle; echo ${COMPREPLY[@]}"
+		out, err := exec.Command("bash", "--norc", "-c", "cd "+w.dir+"; "+script).CombinedOutput()
+		require.NoError(t, err, string(out))
+		assert.Equal(t, want, strings.TrimSpace(string(out)), words)
+	}
+	assert.Equal(t, 2, w.run("completion", "zsh").status)
+}
+
+// TestHelp: everything that a command takes is in its help, in the manual page and in the overview.
+func TestHelp(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, port)
+	overview, manual := w.run("help").stdout, w.run("manual").stdout
+	assert.Equal(t, overview, w.run().stdout)
+	commands := regexp.MustCompile(`(?m)^  ([a-z][a-z-]+)  +[a-z]`).FindAllStringSubmatch(overview, -1)
+	require.Len(t, commands, 13)
+	for _, c := range commands {
+		help := w.run("help", c[1])
+		require.Equal(t, 0, help.status, c[1])
+		assert.Equal(t, help, w.run(c[1], "--help"))
+		assert.Contains(t, manual, ".SS "+strings.ReplaceAll(c[1], "-", `\-`))
+		assert.Equal(t, 2, len(regexp.MustCompile(`(?m)^    \S`).FindAllString(help.stdout, -1)), "two examples")
+		for _, option := range regexp.MustCompile(`--[a-z-]+`).FindAllString(help.stdout, -1) {
+			assert.Contains(t, manual, strings.ReplaceAll(option, "-", `\-`), c[1])
+		}
 	}
 }

@@ -51,7 +51,8 @@ func TestAKilledLoadLeavesAllOrNothing(t *testing.T) {
 			seen["before"]++
 		case after:
 			seen["after"]++
-			assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM ladle_run"), "the logbook must tell of the load")
+			assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM ladle_run"),
+				"the logbook must tell of the load")
 		default:
 			t.Fatalf("killed after %s, the database is neither as before nor fully loaded", moment)
 		}
@@ -116,18 +117,28 @@ func TestDemo(t *testing.T) {
 	t.Run("its messy files are clean in the database, row by row", func(t *testing.T) {
 		w := &world{T: t, dir: w.dir, db: "port-merrow/harbour.db", server: sqliteFile{}}
 		assert.Equal(t, []string{
-			"PM-0101|Grey Heron|Norway|1840.5|2026-02-11", "PM-0102|Saltire Belle|United Kingdom|8120|2025-11-30", "PM-0103|Low Tide|Iceland|412|2026-01-19",
-			"PM-0104|Patient Hand|United Kingdom|198.3|NULL", "PM-0105|Winter Barley|Denmark|2310.2|2026-03-02", "PM-0106|Old Mercy|United Kingdom|3977|2025-10-07",
-			"PM-0107|Cormorant|Iceland|388.6|2026-01-23", "PM-0108|Anna, of the Sound|Netherlands|121.5|NULL", "PM-0109|Long Reach|Portugal|11204|2026-03-15",
-			"PM-0110|Skua|Norway|402|2026-02-20", "PM-0111|Bright Morrow|Denmark|4105|2026-03-14", "PM-0112|Tern|United Kingdom|210.4|2026-03-01",
-			"PM-0113|Lanternfish|Iceland|395|2026-01-11", "PM-0114|Halcyon|Netherlands|1702|2025-12-12", "PM-0116|Slow Water|Netherlands|2840|2026-03-20",
-		}, w.query("SELECT reg_no, vessel.name, flag_state.name, gross_tonnage, surveyed FROM vessel JOIN flag_state ON flag_state.id = flag_id ORDER BY 1"))
-		assert.Equal(t, []string{"Grebe, Son & Co.|0555 0162", "Harrowgate Agency|NULL", "Merrow Shipping|0555 0101", "Pilot House Agency|0555 0188", "Quill & Daughters|0555 0117",
+			"PM-0101|Grey Heron|Norway|1840.5|2026-02-11", "PM-0102|Saltire Belle|United Kingdom|8120|2025-11-30",
+			"PM-0103|Low Tide|Iceland|412|2026-01-19",
+			"PM-0104|Patient Hand|United Kingdom|198.3|NULL", "PM-0105|Winter Barley|Denmark|2310.2|2026-03-02",
+			"PM-0106|Old Mercy|United Kingdom|3977|2025-10-07",
+			"PM-0107|Cormorant|Iceland|388.6|2026-01-23", "PM-0108|Anna, of the Sound|Netherlands|121.5|NULL",
+			"PM-0109|Long Reach|Portugal|11204|2026-03-15",
+			"PM-0110|Skua|Norway|402|2026-02-20", "PM-0111|Bright Morrow|Denmark|4105|2026-03-14",
+			"PM-0112|Tern|United Kingdom|210.4|2026-03-01",
+			"PM-0113|Lanternfish|Iceland|395|2026-01-11", "PM-0114|Halcyon|Netherlands|1702|2025-12-12",
+			"PM-0116|Slow Water|Netherlands|2840|2026-03-20",
+		}, w.query("SELECT reg_no, vessel.name, flag_state.name, gross_tonnage, surveyed FROM vessel JOIN flag_state "+
+			"ON flag_state.id = flag_id ORDER BY 1"))
+		assert.Equal(t, []string{"Grebe, Son & Co.|0555 0162", "Harrowgate Agency|NULL", "Merrow Shipping|0555 0101",
+			"Pilot House Agency|0555 0188", "Quill & Daughters|0555 0117",
 			"Strait Ferries|0555 0140"}, w.query("SELECT name, phone FROM agent ORDER BY 1"))
-		assert.Equal(t, []string{"PM-0102|2026-03-12 18:40:00|N2|4060", "PM-0104|2026-03-15 06:30:00|S1|0", "PM-0107|2026-03-14 03:10:00|F1|58.3", "PM-0114|2026-03-10 04:25:00|N1|851"},
-			w.query("SELECT reg_no, arrived, code, dues FROM port_call JOIN vessel ON vessel.id = vessel_id JOIN berth ON berth.id = berth_id WHERE arrived BETWEEN '2026-03-10' AND '2026-03-16' ORDER BY 1"))
+		assert.Equal(t, []string{"PM-0102|2026-03-12 18:40:00|N2|4060", "PM-0104|2026-03-15 06:30:00|S1|0",
+			"PM-0107|2026-03-14 03:10:00|F1|58.3", "PM-0114|2026-03-10 04:25:00|N1|851"},
+			w.query("SELECT reg_no, arrived, code, dues FROM port_call JOIN vessel ON vessel.id = vessel_id JOIN "+
+				"berth ON berth.id = berth_id WHERE arrived BETWEEN '2026-03-10' AND '2026-03-16' ORDER BY 1"))
 		assert.Equal(t, []string{"Fish meal|82", "Gravel|7710", "Road salt|5382", "Timber|1228.4", "Wheat|2695.75"},
-			w.query("SELECT name, SUM(tons) FROM call_cargo JOIN commodity ON commodity.id = commodity_id GROUP BY name ORDER BY 1"))
+			w.query("SELECT name, SUM(tons) FROM call_cargo JOIN commodity ON commodity.id = commodity_id GROUP BY "+
+				"name ORDER BY 1"))
 	})
 	t.Run("a second run over an untouched folder starts anew", func(t *testing.T) {
 		r := w.run("demo")

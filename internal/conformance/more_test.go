@@ -29,10 +29,12 @@ func TestRowsThatOnlyTheDatabaseJudgesAreAllFound(t *testing.T) {
 		w.write("in.csv", b.String())
 		doc, out := w.load("load")
 		require.Equal(t, 4, doc.Status, out.stderr)
-		assert.Equal(t, "vessel: 10000 = 9992 added, 0 kept, 0 repeated, 8 aside\nport_call: 10000 = 9992 added, 0 kept, 0 repeated, 8 aside", doc.tallies())
-		assert.Equal(t, []string{"9993|9993"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM port_call)"))
+		assert.Equal(t, "vessel: 10000 = 9992 added, 0 same, 0 repeated, 8 aside\nport_call: 10000 = 9992 added, 0 "+
+			"same, 0 repeated, 8 aside", doc.tallies())
+		assert.Equal(t, []string{"9993|9993"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM "+
+			"port_call)"))
 		for i, a := range doc.asides() {
-			assert.Contains(t, a, "CHECK constraint failed: gt_above_zero", "%d", i)
+			assert.Contains(t, a, "CHECK gt_above_zero does not hold: gt is -1.0", "%d", i)
 		}
 		assert.Len(t, doc.SetAside, 8)
 	})
@@ -85,16 +87,21 @@ func TestRelationsOfOtherShapes(t *testing.T) {
 		status              int
 		rows, asides        []string
 	}{
-		{"a find that yields a text", "{label: L, home: {from: Q, find: quay.name}}", "L,Q\na,North\nb,\n", 0, []string{"a|NULL|NULL|N", "b|NULL|NULL|NULL"}, nil},
-		{"several rows", "{label: L, home: {from: Q, find: quay.name}}", "L,Q\na,South\n", 1, nil, []string{`in.csv:2: Q "South" is in more than one row of quay.name`}},
-		{"several rows, left blank", "{label: L, home: {from: Q, find: quay.name, several: leave_blank}}", "L,Q\na,South\n", 0, []string{"a|NULL|NULL|NULL"}, nil},
-		{"two columns, fed directly", "{label: L, quay: Q, no: N}", "L,Q,N\na,N,2\nb,N,\n", 0, []string{"a|N|2|NULL", "b|N|NULL|NULL"}, nil},
+		{"a find that yields a text", "{label: L, home: {from: Q, lookup: quay.name}}", "L,Q\na,North\nb,\n", 0,
+			[]string{"a|NULL|NULL|N", "b|NULL|NULL|NULL"}, nil},
+		{"several rows", "{label: L, home: {from: Q, lookup: quay.name}}", "L,Q\na,South\n", 1, nil,
+			[]string{`in.csv:2: Q "South" is in more than one row of quay.name`}},
+		{"several rows, left blank", "{label: L, home: {from: Q, lookup: quay.name, several: leave_blank}}",
+			"L,Q\na,South\n", 0, []string{"a|NULL|NULL|NULL"}, nil},
+		{"two columns, fed directly", "{label: L, quay: Q, no: N}", "L,Q,N\na,N,2\nb,N,\n", 0,
+			[]string{"a|N|2|NULL", "b|N|NULL|NULL"}, nil},
 	}
 	everywhere(t, func(t *testing.T, on server) {
 		for _, c := range cases {
 			t.Run(c.name, func(t *testing.T) {
 				w := newWorld(t, on, script)
-				w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {mooring: {from: in, key: label, columns: "+c.columns+"}}\n")
+				w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {mooring: {from: in, key: "+
+					"label, columns: "+c.columns+"}}\n")
 				w.write("in.csv", c.file)
 				doc, out := w.load("load")
 				require.Equal(t, c.status, doc.Status, out.stdout+out.stderr)
@@ -106,7 +113,8 @@ func TestRelationsOfOtherShapes(t *testing.T) {
 		}
 		t.Run("two columns that point at nothing", func(t *testing.T) {
 			w := newWorld(t, on, script)
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {mooring: {from: in, key: label, columns: {label: L, quay: Q, no: N}}}\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {mooring: {from: in, key: label, "+
+				"columns: {label: L, quay: Q, no: N}}}\n")
 			w.write("in.csv", "L,Q,N\na,N,9\n")
 			doc, out := w.load("load")
 			assert.Equal(t, 1, doc.Status, out.stdout)
@@ -124,21 +132,31 @@ func TestPostgresTables(t *testing.T) {
 		CREATE TABLE tide_2 PARTITION OF tide FOR VALUES FROM ('2026-07-01') TO ('2027-01-01');
 	`)
 	w.write("in.csv", "Day,Cm\n2026-01-05,3\n2026-08-05,-4\n")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  'Log \"x\"': {from: in, key: at day, columns: {at day: Day}}\n  tide: {from: in, key: day, columns: {day: Day, cm: Cm}}\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  'Log \"x\"': {from: in, key: at day, "+
+		"columns: {at day: Day}}\n  tide: {from: in, key: day, columns: {day: Day, cm: Cm}}\n")
 	doc, out := w.load("load")
 	require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
-	assert.Equal(t, []string{"2026-01-05|1", "2026-08-05|1"}, w.query(`SELECT "at day", sum FROM "Log ""x""" ORDER BY id`))
+	assert.Equal(t, []string{"2026-01-05|1", "2026-08-05|1"},
+		w.query(`SELECT "at day", sum FROM "Log ""x""" ORDER BY id`))
 	assert.Equal(t, []string{"3|-4"}, w.query("SELECT (SELECT cm FROM tide_1), (SELECT cm FROM tide_2)"))
 
 	t.Run("a table of another schema goes by both names", func(t *testing.T) {
 		other := w.schema() + "_other"
-		postgresSchema{}.exec(w, postgresSchema{}.connect(w, w.db), "CREATE SCHEMA "+other+"; CREATE TABLE "+other+".pilot (id serial PRIMARY KEY, name text UNIQUE)")
+		postgresSchema{}.exec(w, postgresSchema{}.connect(w, w.db),
+			"CREATE SCHEMA "+other+"; CREATE TYPE "+other+".rank AS ENUM ('first', 'second'); CREATE TABLE "+other+
+				".pilot (id serial PRIMARY KEY, name text UNIQUE CHECK (name <> 'Nobody'), rank "+other+".rank)")
 		t.Cleanup(func() { w.query("DROP SCHEMA " + other + " CASCADE; SELECT 1") })
 		w.write("in.csv", "Name\nAnn\n")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {"+other+".pilot: {from: in, columns: {name: Name}}}\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {"+other+
+			".pilot: {from: in, columns: {name: Name}}}\n")
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
 		assert.Equal(t, []string{"Ann"}, w.query("SELECT name FROM "+other+".pilot"))
+		shown := w.run("tables", "--db", w.db, "--table", "pilot").stdout
+		for _, says := range []string{other + ".pilot of", "one of: first, second", "<> 'Nobody'"} {
+			assert.Contains(t, shown, says)
+		}
+		assert.NotContains(t, w.run("tables", "--db", w.db).stdout, "trigger")
 	})
 }
 
@@ -157,7 +175,8 @@ func TestAServerWithoutLoadDataLocalTakesTheSame(t *testing.T) {
 	w.write("in.csv", b.String())
 	r := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes")
 	require.Equal(t, 4, r.status, r.stderr)
-	assert.Contains(t, unwrap(r.stdout), "Note: the server does not allow LOAD DATA LOCAL (local_infile is off), so rows go by INSERT")
+	assert.Contains(t, unwrap(r.stdout), "Note: the server does not allow LOAD DATA LOCAL (local_infile is off), so "+
+		"rows are written by INSERT")
 	assert.Equal(t, []string{"1498|T'e\\rn"}, w.query("SELECT count(*), max(name) FROM vessel WHERE id > 7"))
 }
 
@@ -181,16 +200,17 @@ func TestAPersonIsAsked(t *testing.T) {
 			assert.Contains(t, string(out), "Load this? [y/N]")
 			assert.Equal(t, []string{want.rows}, w.query("SELECT count(*) FROM vessel"))
 			if want.status == 0 {
-				w.asked(script, "load f.ladle.yaml --db db", "n", 2, "The same files were loaded by this ladle file before, as run 1 of")
+				w.asked(script, "load f.ladle.yaml --db db", "n", 2,
+					"This ladle file loaded the same files before: run 1")
 				w.asked(script, "undo 1 --db db", "no", 2, "You said no: nothing was changed.")
-				w.asked(script, "undo 1 --db db", "y", 0, "Run 1 is taken back, by run 2")
+				w.asked(script, "undo 1 --db db", "y", 0, "Run 1 was undone by run 2")
 				assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM vessel"))
 			}
 		})
 	}
 }
 
-// asked runs a command on a terminal and gives it an answer.
+// asked runs a command on a terminal and returns it an answer.
 func (w *world) asked(script, command, answer string, status int, says string) {
 	w.Helper()
 	c := exec.Command(script, "-qec", program+" "+command, "/dev/null")
@@ -205,17 +225,21 @@ func TestARefusedNameSetsItsLinesAside(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, `CREATE TABLE kind (id ID, name VARCHAR(20) NOT NULL UNIQUE, CONSTRAINT no_ufo CHECK (name <> 'UFO'));
 			CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, kind_id INTEGER REFERENCES kind (id));`)
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {vessel: {from: in, columns: {reg_no: Reg, kind_id: {from: Kind, find: kind.name, not_found: add}}}}\nset_aside_limit: any\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {vessel: {from: in, columns: "+
+			"{reg_no: Reg, kind_id: {from: Kind, lookup: kind.name, not_found: add}}}}\nset_aside_limit: any\n")
 		w.write("in.csv", "Reg,Kind\na,Tug\nb,UFO\nc,Tug\nd,UFO\n")
 		doc, out := w.load("load")
 		require.Equal(t, 4, doc.Status, out.stderr)
-		assert.Equal(t, []string{`in.csv:3: Kind "UFO" can't be added to kind.name: CHECK constraint failed: no_ufo`,
-			`in.csv:5: Kind "UFO" can't be added to kind.name: CHECK constraint failed: no_ufo`}, doc.asides())
-		assert.Equal(t, []string{"a|Tug", "c|Tug"}, w.query("SELECT reg_no, name FROM vessel v JOIN kind k ON k.id = kind_id ORDER BY 1"))
+		assert.Equal(t, []string{
+			`in.csv:3: Kind "UFO" can't be added to kind.name: the database rejects it: CHECK no_ufo does not hold`,
+			`in.csv:5: Kind "UFO" can't be added to kind.name: the database rejects it: CHECK no_ufo does not hold`}, doc.asides())
+		assert.Equal(t, []string{"a|Tug", "c|Tug"}, w.query("SELECT reg_no, name FROM vessel v JOIN kind k ON k.id = "+
+			"kind_id ORDER BY 1"))
 	})
 }
 
-// TestManyNamesThatTheDatabaseComparesItself: the names that are there come in several batches, and each is asked about.
+// TestManyNamesThatTheDatabaseComparesItself: the names that are there come in several batches, and each is asked
+// about.
 func TestManyNamesThatTheDatabaseComparesItself(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		const there = 9000
@@ -224,7 +248,8 @@ func TestManyNamesThatTheDatabaseComparesItself(t *testing.T) {
 			values[i] = fmt.Sprintf("(%d, 'Flag %d')", 100+i, i)
 		}
 		w := newWorld(t, on, port+"INSERT INTO flag (id, name) VALUES "+strings.Join(values, ", "))
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {flag: {from: in, key: name, columns: {name: Name}}}\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {flag: {from: in, key: name, "+
+			"columns: {name: Name}}}\n")
 		for _, lines := range []int{there + 500, 20} { // all names are read, or just those of the file
 			var b strings.Builder
 			b.WriteString("Name,X\n")
@@ -235,9 +260,9 @@ func TestManyNamesThatTheDatabaseComparesItself(t *testing.T) {
 			doc, out := w.load("try")
 			require.Equal(t, 0, doc.Status, out.stderr)
 			if lines == 20 {
-				assert.Equal(t, "flag: 20 = 10 added, 10 kept, 0 repeated, 0 aside", doc.tallies())
+				assert.Equal(t, "flag: 20 = 10 added, 10 same, 0 repeated, 0 aside", doc.tallies())
 			} else {
-				assert.Equal(t, "flag: 9500 = 500 added, 9000 kept, 0 repeated, 0 aside", doc.tallies())
+				assert.Equal(t, "flag: 9500 = 500 added, 9000 same, 0 repeated, 0 aside", doc.tallies())
 			}
 		}
 	})

@@ -20,7 +20,8 @@ const suite = "../core/source/sheet/testdata/register."
 func TestLoadsOfAllThatIsRead(t *testing.T) {
 	table := "CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, gt AMOUNT);"
 	ladle := func(input string) string {
-		return "ladle: 1\ninputs:\n  in: {" + input + "}\ntables:\n  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., name: Vessel, gt: GT}}\nset_aside_limit: any\n"
+		return "ladle: 1\ninputs:\n  in: {" + input + "}\ntables:\n  vessel: {from: in, key: reg_no, columns: " +
+			"{reg_no: Reg. No., name: Vessel, gt: GT}}\nset_aside_limit: any\n"
 	}
 	lines := "Reg. No.;Vessel;GT\r\n007;Møwe;1234.5\r\n008;Grey Heron;x\r\n009;same;0.5\r\n"
 	cases := []struct {
@@ -28,7 +29,10 @@ func TestLoadsOfAllThatIsRead(t *testing.T) {
 		make        func(w *world)
 		asides      []string
 	}{
-		{"semicolons in windows-1252", "file: in.csv", func(w *world) { w.write("in.csv", strings.ReplaceAll(lines, "ø", "\xf8")) }, []string{`in.csv:3: GT "x" is not a number`}},
+		{"semicolons in windows-1252", "file: in.csv", func(w *world) {
+			w.write("in.csv",
+				strings.ReplaceAll(lines, "ø", "\xf8"))
+		}, []string{`in.csv:3: GT "x" is not a number`}},
 		{"packed with gzip, with titles above", "file: in.csv.gz", func(w *world) {
 			var b bytes.Buffer
 			z := gzip.NewWriter(&b)
@@ -39,9 +43,12 @@ func TestLoadsOfAllThatIsRead(t *testing.T) {
 		}, []string{`in.csv.gz:4: GT "x" is not a number`}},
 		{"several files, their columns in another order", "file: part-*.csv", func(w *world) {
 			w.write("part-1.csv", "GT,Vessel,Reg. No.\n1234.5,Møwe,007\n")
-			w.write("part-2.csv", "Vessel\tReg. No.\tGT\nGrey Heron\t008\tx\nsame\t009\t0.5\nagain\t009\t0.5\nagain\t009\t0.5\n")
-		}, []string{`part-2.csv:2: GT "x" is not a number`, `part-2.csv:3: part-2.csv:4 has the same key (reg_no), but another Vessel`,
-			`part-2.csv:4: part-2.csv:3 has the same key (reg_no), but another Vessel`, `part-2.csv:5: part-2.csv:3 has the same key (reg_no), but another Vessel`}},
+			w.write("part-2.csv", "Vessel\tReg. No.\tGT\nGrey Heron\t008\tx\nsame\t009\t0.5\nagain\t009\t0.5\n"+
+				"again\t009\t0.5\n")
+		}, []string{`part-2.csv:2: GT "x" is not a number`,
+			`part-2.csv:3: 2 other lines with the same key (reg_no) agree on a different Vessel, such as part-2.csv:4`,
+			`part-2.csv:4: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no)`,
+			`part-2.csv:5: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no)`}},
 	}
 	for _, c := range cases {
 		everywhere(t, func(t *testing.T, on server) {
@@ -74,19 +81,24 @@ func TestLoadsOfAllThatIsRead(t *testing.T) {
 func TestLoadOfAWorkbook(t *testing.T) {
 	for _, format := range []string{"ods", "xlsx"} {
 		t.Run(format, func(t *testing.T) {
-			w := newWorld(t, sqliteFile{}, "CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, gt AMOUNT, built DATE, share WORD);")
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, gt "+
+				"AMOUNT, built DATE, share WORD);")
 			book, err := os.ReadFile(suite + format)
 			require.NoError(t, err)
 			w.write("register."+format, string(book))
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: register."+format+", sheet: Register}}\nset_aside_limit: any\ntables:\n  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., name: Vessel, gt: GT, built: Built, share: Twice}}\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: register."+format+
+				", sheet: Register}}\nset_aside_limit: any\ntables:\n  vessel: {from: in, key: reg_no, columns: "+
+				"{reg_no: Reg. No., name: Vessel, gt: GT, built: Built, share: Twice}}\n")
 			doc, r := w.load("load")
 			require.Equal(t, 4, r.status, r.stderr)
-			assert.Equal(t, []string{"register." + format + `[Register]:5: Twice (L5) "#DIV/0!" is an error, not a value`}, doc.asides())
-			assert.Equal(t, "vessel: 4 = 2 added, 0 kept, 1 repeated, 1 aside", doc.tallies())
-			assert.Equal(t, []string{"007|Aurelia & Sons|1234.5|1987-03-04", "009|same|0.1|"}, w.query("SELECT reg_no, name, gt, ifnull(built, '') FROM vessel ORDER BY 1"))
+			assert.Equal(t, []string{"register." + format +
+				`[Register]:5: Twice (L5) "#DIV/0!" is an error, not a value`}, doc.asides())
+			assert.Equal(t, "vessel: 4 = 2 added, 0 same, 1 repeated, 1 aside", doc.tallies())
+			assert.Equal(t, []string{"007|Aurelia & Sons|1234.5|1987-03-04", "009|same|0.1|"},
+				w.query("SELECT reg_no, name, gt, ifnull(built, '') FROM vessel ORDER BY 1"))
 			assert.Contains(t, w.read("in.set-aside.csv"), "line,why,Reg. No.,Vessel,Remarks,GT,")
 			people := w.run("try", "f.ladle.yaml", "--db", w.db)
-			assert.Contains(t, unwrap(people.stdout), "1 of its rows is hidden; it is read too")
+			assert.Contains(t, unwrap(people.stdout), "1 of its rows is hidden; it is read like the others")
 		})
 	}
 }
@@ -94,7 +106,8 @@ func TestLoadOfAWorkbook(t *testing.T) {
 func TestSurvey(t *testing.T) {
 	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
 	require.Equal(t, 0, w.run("demo").status)
-	files := []string{"port-merrow/arrivals.csv", "port-merrow/cargo.csv", "port-merrow/vessel-register.csv", "port-merrow/berths.csv"}
+	files := []string{"port-merrow/arrivals.csv", "port-merrow/cargo.csv", "port-merrow/vessel-register.csv",
+		"port-merrow/berths.csv"}
 	t.Run("people read what testdata/survey.txt has", func(t *testing.T) {
 		r := w.run(append([]string{"survey"}, files...)...)
 		require.Equal(t, 0, r.status, r.stderr)
@@ -109,7 +122,8 @@ func TestSurvey(t *testing.T) {
 	t.Run("one column in depth", func(t *testing.T) {
 		r := w.run("survey", files[2], "--column", "gt")
 		require.Equal(t, 0, r.status, r.stderr)
-		for _, says := range []string{"GT, column 5 of port-merrow/vessel-register.csv", "written 1,234.5", "16 of 17", `line 15 "395 t"`, "Most frequent", "▆"} {
+		for _, says := range []string{"GT, column 5 of port-merrow/vessel-register.csv", "written 1,234.5", "16 of 17",
+			`line 15 "395 t"`, "Most frequent", "▆"} {
 			assert.Contains(t, r.stdout, says)
 		}
 	})
@@ -117,17 +131,17 @@ func TestSurvey(t *testing.T) {
 		r := w.run("survey", "--json", files[3])
 		var doc struct {
 			Inputs []struct {
-				Rows int
-				Read struct {
-					Delimiter struct{ Is string }
+				Rows   int `json:"row_count"`
+				Format struct {
+					Delimiter struct{ Value string }
 				}
 				Columns []struct{ Name, Type string }
-				Keys    []struct{ Columns []string }
+				Keys    []struct{ Columns []string } `json:"possible_keys"`
 			}
 		}
 		require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc))
 		assert.Equal(t, 6, doc.Inputs[0].Rows)
-		assert.Equal(t, ",", doc.Inputs[0].Read.Delimiter.Is)
+		assert.Equal(t, ",", doc.Inputs[0].Format.Delimiter.Value)
 		assert.Equal(t, "decimal number", doc.Inputs[0].Columns[2].Type)
 		assert.Equal(t, []string{"Code"}, doc.Inputs[0].Keys[0].Columns)
 	})
@@ -154,17 +168,20 @@ func TestSurvey(t *testing.T) {
 // TestSurveyOfHostileCells: what is in files reaches the screen as text, whatever it is.
 func TestSurveyOfHostileCells(t *testing.T) {
 	w := &world{T: t, dir: t.TempDir(), db: "db", server: sqliteFile{}}
-	w.write("in.csv", "Ves\x1b[31msel,Re\x07marks,\u202eTons\n"+strings.Repeat("Ot\x1b]0;title\x07ter,\u200bx,5\n", 30)+"Heron,\x1b[2J,many\n")
-	for _, arguments := range [][]string{{"survey", "in.csv"}, {"survey", "in.csv", "--column", "Re\x07marks"}, {"survey", "in.csv", "--column", "no\x1b[31m"}, {"survey", "no\x1b[31m.csv"}} {
+	w.write("in.csv", "Ves\x1b[31msel,Re\x07marks,\u202eTons\n"+strings.Repeat("Ot\x1b]0;title\x07ter,\u200bx,5\n", 30)+
+		"Heron,\x1b[2J,many\n")
+	for _, arguments := range [][]string{{"survey", "in.csv"}, {"survey", "in.csv", "--column", "Re\x07marks"},
+		{"survey", "in.csv", "--column", "no\x1b[31m"}, {"survey", "no\x1b[31m.csv"}} {
 		r := w.run(arguments...)
 		for _, c := range r.stdout + r.stderr {
-			assert.False(t, c < ' ' && c != '\n' || c == 0x7f || c == 0x202e || c == 0x200b, "%q reached the screen of %q", c, arguments)
+			assert.False(t, c < ' ' && c != '\n' || c == 0x7f || c == 0x202e || c == 0x200b,
+				"%q reached the screen of %q", c, arguments)
 		}
 	}
 	r := w.run("survey", "in.csv")
 	assert.Equal(t, 0, r.status)
 	assert.Contains(t, r.stdout, `\u001b`)
-	assert.Contains(t, r.stdout, "with characters that don't show")
+	assert.Contains(t, r.stdout, "with invisible characters")
 	doc := w.run("survey", "in.csv", "--json")
 	assert.True(t, json.Valid([]byte(doc.stdout)))
 }
@@ -178,9 +195,13 @@ func TestSurveyOfWorkbooks(t *testing.T) {
 		w.write("register."+format, string(book))
 		r := w.run("survey", "register."+format)
 		require.Equal(t, 0, r.status, r.stderr)
-		for _, says := range []string{"register." + format + "[Register]: 4 rows, 11 columns", "register." + format + "[Old list]: 1 row, 2 columns", "workbook (" + format + "), names of columns on row 3",
-			`1 row above the names: "Vessel register of Port Merrow"`, "1 hidden row, read all the same", "hidden columns, read all the same: D", "2 formulas, read by the results that are stored",
-			"sheets of the workbook: Register, Old list (hidden)", `B4 "007"`, `Twice: 1 cell with an error: L5 "#DIV/0! is an error, not a value"`} {
+		for _, says := range []string{"register." + format + "[Register]: 4 rows, 11 columns",
+			"register." + format + "[Old list]: 1 row, 2 columns",
+			"workbook (" + format + "), header on row 3",
+			`1 row above the header: "Vessel register of Port Merrow"`, "1 hidden row, read like the others",
+			"hidden columns, read like the others: D", "2 formulas, of which the stored results are read",
+			"sheets of the workbook: Register, Old list (hidden)", `B4 "007"`,
+			`Twice: 1 cell with an error: L5 "#DIV/0! is an error, not a value"`} {
 			assert.Contains(t, unwrap(r.stdout), says)
 		}
 		only := w.run("survey", "register."+format, "--range", "fleet")
@@ -188,12 +209,13 @@ func TestSurveyOfWorkbooks(t *testing.T) {
 		both := w.run("survey", "register."+format, "--sheet", "Old list", "--json")
 		var doc struct {
 			Inputs []struct {
-				Read struct{ Sheet, Format string }
-				Rows int
+				Format struct{ Sheet, Type string }
+				Rows   int `json:"row_count"`
 			}
 		}
 		require.NoError(t, json.Unmarshal([]byte(both.stdout), &doc))
 		require.Len(t, doc.Inputs, 1)
-		assert.Equal(t, []any{"Old list", format, 1}, []any{doc.Inputs[0].Read.Sheet, doc.Inputs[0].Read.Format, doc.Inputs[0].Rows})
+		assert.Equal(t, []any{"Old list", format, 1}, []any{doc.Inputs[0].Format.Sheet, doc.Inputs[0].Format.Type,
+			doc.Inputs[0].Rows})
 	}
 }

@@ -43,7 +43,9 @@ func TestSiblingsAreFoundWhateverTheFormOfTheInput(t *testing.T) {
 		}
 		rows = append(rows, []string{fmt.Sprintf("R%d", i), fmt.Sprintf("B%d", i/1000), quay, fmt.Sprint(i % 90)})
 	}
-	const ladle = "ladle: 1\ninputs: {in: {FILE, columns: {Quay: {if_blank: {same_for: Berth}}}}}\ntables: {stay: {from: in, columns: {reg_no: Reg, berth: Berth, quay_id: {from: Quay, find: quay.name}, tons: Tons}}}\n"
+	const ladle = "ladle: 1\ninputs: {in: {FILE, columns: {Quay: {if_blank: {as_in_lines_with_same: Berth}}}}}\n" +
+		"tables: {stay: {from: in, columns: {reg_no: Reg, berth: Berth, quay_id: {from: Quay, lookup: quay.name}, " +
+		"tons: Tons}}}\n"
 	for name, send := range map[string]func(w *world) (file, stdin string){
 		"text": func(w *world) (string, string) {
 			w.write("in.csv", inDelimiters(rows, ",", "\n"))
@@ -78,7 +80,8 @@ func TestSiblingsAreFoundWhateverTheFormOfTheInput(t *testing.T) {
 			out, err := c.CombinedOutput()
 			require.NoError(t, err, string(out))
 			assert.Equal(t, []string{"B0|North|1000", "B1|Salt|1000", "B2|North|1000"},
-				w.query("SELECT berth, name, COUNT(*) FROM stay JOIN quay ON quay.id = quay_id GROUP BY 1, 2 ORDER BY 1"))
+				w.query("SELECT berth, name, COUNT(*) FROM stay JOIN quay ON quay.id = quay_id GROUP BY 1, 2 ORDER BY "+
+					"1"))
 		})
 	}
 	t.Run("and a contradiction names both lines", func(t *testing.T) {
@@ -88,23 +91,25 @@ func TestSiblingsAreFoundWhateverTheFormOfTheInput(t *testing.T) {
 		w.write("f.ladle.yaml", strings.Replace(ladle, "FILE", "file: [a.csv, b.csv]", 1))
 		doc, _ := w.load("load")
 		assert.Equal(t, 1, doc.Status)
-		assert.Equal(t, []string{`a.csv:3: Quay is blank, and rows with the same Berth don't agree: a.csv:2 has "North", b.csv:2 "Salt"`}, doc.asides())
+		assert.Equal(t, []string{
+			`a.csv:3: Quay is blank, and lines with the same Berth disagree: a.csv:2 has "North", b.csv:2 has "Salt"`}, doc.asides())
 	})
 }
 
-// TestConditionsLeaveRowsOutOfEverything: a row that is left out is neither judged nor set aside, adds no name, and stands
-// in the tally.
+// TestConditionsLeaveRowsOutOfEverything: a row that is left out is neither judged nor set aside, adds no name, and
+// stands in the tally.
 func TestConditionsLeaveRowsOutOfEverything(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quays)
-		w.write("in.csv", "Reg,Berth,Quay,Tons,Kind\nR1,N1,North,5,in\nR2,N1,Mud,x,test\nR3,N1,Mud,,in\nR4,N2,Fish,9,out\nR5,N2,Fish,-1,in\n,,,5,in\nR7,N3,North,y,in\nTotal,,,18,\n")
+		w.write("in.csv", "Reg,Berth,Quay,Tons,Kind\nR1,N1,North,5,in\nR2,N1,Mud,x,test\nR3,N1,Mud,,in\n"+
+			"R4,N2,Fish,9,out\nR5,N2,Fish,-1,in\n,,,5,in\nR7,N3,North,y,in\nTotal,,,18,\n")
 		w.write("f.ladle.yaml", `ladle: 1
 inputs: {in: {file: in.csv, header: 1, columns: {Tons: {number: "1234.5"}}, only: "kind in ['in', 'out']"}}
 tables:
   stay:
     from: in
     only: tons > 0 or tons < -5
-    columns: {reg_no: Reg, berth: Berth, quay_id: {from: Quay, find: quay.name, not_found: add}, tons: Tons}
+    columns: {reg_no: Reg, berth: Berth, quay_id: {from: Quay, lookup: quay.name, not_found: add}, tons: Tons}
   quay:
     from: in
     only: kind == "out"
@@ -114,14 +119,17 @@ set_aside_limit: any
 `)
 		doc, out := w.load("load")
 		require.Equal(t, 4, doc.Status, out.stdout+out.stderr)
-		assert.Equal(t, []string{"in.csv:7: Reg is blank, but is part of the key (reg_no, berth); Berth is blank, but is part of the key (reg_no, berth)",
+		assert.Equal(t, []string{"in.csv:7: Reg is blank, but is part of the key (reg_no, berth); Berth is blank, " +
+			"but is part of the key (reg_no, berth)",
 			`in.csv:8: Tons "y" is not a number like 1234.5`}, doc.asides())
 		for _, s := range doc.Steps {
 			tally := []int64{s.Tally.Read, s.Tally.Added, s.Tally.LeftOut, s.Tally.SetAside}
 			assert.Equal(t, map[string][]int64{"stay": {8, 2, 4, 2}, "quay": {8, 1, 7, 0}}[s.Step], tally, s.Step)
 		}
-		assert.Equal(t, []string{"R1|N1|North|5", "R4|N2|Fish|9"}, w.query("SELECT reg_no, berth, name, tons FROM stay JOIN quay ON quay.id = quay_id ORDER BY 1"))
-		assert.Equal(t, []string{"Fish", "North", "Salt"}, w.query("SELECT name FROM quay ORDER BY 1"), "Mud is only on rows that are left out")
+		assert.Equal(t, []string{"R1|N1|North|5", "R4|N2|Fish|9"},
+			w.query("SELECT reg_no, berth, name, tons FROM stay JOIN quay ON quay.id = quay_id ORDER BY 1"))
+		assert.Equal(t, []string{"Fish", "North", "Salt"}, w.query("SELECT name FROM quay ORDER BY 1"),
+			"Mud is only on rows that are left out")
 	})
 }
 
@@ -129,30 +137,31 @@ set_aside_limit: any
 func TestNewColumnsFeedKeysAndFinds(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quays)
-		w.write("in.csv", "Vessel,Place,Kilos,Day,Hour\nr1,North/N1,1500,14/03/2026,03:10\nr1,Salt / S1,2250,15/03/2026,23:59\nr1,North/N1,1500,14/03/2026,03:10\n")
+		w.write("in.csv", "Vessel,Place,Kilos,Day,Hour\nr1,North/N1,1500,14/03/2026,03:10\nr1,Salt / "+
+			"S1,2250,15/03/2026,23:59\nr1,North/N1,1500,14/03/2026,03:10\n")
 		w.write("f.ladle.yaml", `ladle: 1
 inputs:
   in:
     file: in.csv
     columns:
       Vessel: {clean: upper}
-      Place: {split: {at: /, into: [Quay, Berth]}}
+      Place: {split: {at: /, columns: [Quay, Berth]}}
       Kilos: {number: "1234"}
     new_columns:
       Tons: kilos / 1000
-      Arrived: {join: [Day, Hour], with: " ", date: "dd/MM/yyyy HH:mm"}
+      Arrived: {join: [Day, Hour], between: " ", date: "dd/MM/yyyy HH:mm"}
 tables:
   stay:
     from: in
-    columns: {reg_no: Vessel, berth: Berth, quay_id: {from: Quay, find: quay.name}, tons: Tons, arrived: Arrived}
+    columns: {reg_no: Vessel, berth: Berth, quay_id: {from: Quay, lookup: quay.name}, tons: Tons, arrived: Arrived}
 `)
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
-		assert.Equal(t, "stay: 3 = 2 added, 0 kept, 1 repeated, 0 aside", doc.tallies())
+		assert.Equal(t, "stay: 3 = 2 added, 0 same, 1 repeated, 0 aside", doc.tallies())
 		assert.Equal(t, []string{"R1|N1|North|1.5|2026-03-14 03:10:00", "R1|S1|Salt|2.25|2026-03-15 23:59:00"},
 			w.query("SELECT reg_no, berth, name, tons, arrived FROM stay JOIN quay ON quay.id = quay_id ORDER BY 2"))
 		again, _ := w.load("load")
-		assert.Equal(t, "stay: 3 = 0 added, 2 kept, 1 repeated, 0 aside", again.tallies())
+		assert.Equal(t, "stay: 3 = 0 added, 2 same, 1 repeated, 0 aside", again.tallies())
 	})
 }
 
@@ -169,20 +178,25 @@ func TestLocalTimesGetTheirZoneOnServers(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, c.on, "CREATE TABLE log (id ID, at "+c.declared+");")
 			w.write("in.csv", "At,X\n31/01/2026 05:40,\n31/07/2026 05:40,\n29/03/2026 01:15,\n25/10/2026 01:15,\n")
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, time_zone: Europe/Lisbon, columns: {At: {date: dd/MM/yyyy HH:mm}}}}\ntables: {log: {from: in, key: none, columns: {at: At}}}\nset_aside_limit: any\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, time_zone: Europe/Lisbon, columns: {At: "+
+				"{date: dd/MM/yyyy HH:mm}}}}\ntables: {log: {from: in, key: none, columns: {at: At}}}\n"+
+				"set_aside_limit: any\n")
 			doc, out := w.load("load")
 			require.Equal(t, 4, doc.Status, out.stdout+out.stderr)
 			assert.Equal(t, c.want, w.query("SELECT at FROM log ORDER BY 1"))
-			assert.Equal(t, []string{`in.csv:4: At "29/03/2026 01:15" is left out by the clocks of Europe/Lisbon, which are set forward then`,
-				`in.csv:5: At "25/10/2026 01:15" stands twice on the clocks of Europe/Lisbon, which are set back then; say its offset`}, doc.asides())
+			assert.Equal(t, []string{
+				`in.csv:4: At "29/03/2026 01:15" never occurs on the clocks of Europe/Lisbon, which are set forward then`,
+				`in.csv:5: At "25/10/2026 01:15" occurs twice on the clocks of Europe/Lisbon, which are set back then; add its offset`}, doc.asides())
 		})
 	}
 }
 
 // TestMendedRowsOfWorkbooksAndOfSeveralFiles: mended lines find their rows in any input.
 func TestMendedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
-	const ladle = "ladle: 1\ninputs: {in: {FILE, columns: {Tons: {number: '1.234,5'}}}}\ntables: {stay: {from: in, columns: {reg_no: Reg, berth: Berth, tons: Tons}}}\n"
-	first, second := [][]string{{"Reg", "Berth", "Tons"}, {"R1", "N1", "5 kg"}, {"R2", "N1", "1.200,5"}}, [][]string{{"Reg", "Berth", "Tons"}, {"R3", "N1", "7"}, {"R4", "N1", "9 kg"}}
+	const ladle = "ladle: 1\ninputs: {in: {FILE, columns: {Tons: {number: '1.234,5'}}}}\ntables: {stay: {from: in, " +
+		"columns: {reg_no: Reg, berth: Berth, tons: Tons}}}\n"
+	first, second := [][]string{{"Reg", "Berth", "Tons"}, {"R1", "N1", "5 kg"}, {"R2", "N1", "1.200,5"}},
+		[][]string{{"Reg", "Berth", "Tons"}, {"R3", "N1", "7"}, {"R4", "N1", "9 kg"}}
 	for name, send := range map[string]func(w *world) string{
 		"a workbook": func(w *world) string {
 			workbook(w.T, w.path("in.xlsx"), append(append([][]string{}, first...), second[1:]...))
@@ -201,9 +215,10 @@ func TestMendedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
 			require.Equal(t, 1, doc.Status)
 			require.Len(t, doc.SetAside, 2)
 			w.write("in.set-aside.csv", strings.ReplaceAll(w.read("in.set-aside.csv"), " kg", ""))
-			doc, out := w.load("load", "--mended", "in.set-aside.csv")
+			doc, out := w.load("load", "--corrected", "in.set-aside.csv")
 			require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
-			assert.Equal(t, []string{"R1|5", "R2|1200.5", "R3|7", "R4|9"}, w.query("SELECT reg_no, tons FROM stay ORDER BY 1"))
+			assert.Equal(t, []string{"R1|5", "R2|1200.5", "R3|7", "R4|9"},
+				w.query("SELECT reg_no, tons FROM stay ORDER BY 1"))
 		})
 	}
 }
@@ -211,16 +226,18 @@ func TestMendedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
 // TestMendedIsSaidRight: the command line says for which input mended lines are.
 func TestMendedIsSaidRight(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {a: {file: a.csv}, b: {file: b.csv}}\ntables: {stay: {from: a, columns: {reg_no: Reg, berth: Berth}}, quay: {from: b, key: name, columns: {name: Quay}}}\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {a: {file: a.csv}, b: {file: b.csv}}\ntables: {stay: {from: a, "+
+		"columns: {reg_no: Reg, berth: Berth}}, quay: {from: b, key: name, columns: {name: Quay}}}\n")
 	w.write("a.csv", "Reg,Berth\nR1,N1\n")
 	w.write("b.csv", "Quay,Y\nMud,\n")
 	w.write("lines.csv", "x\n")
-	for arguments, why := range map[string]string{"lines.csv": "it isn't clear from which input", "a=lines.csv": "", "a=none.csv": "none.csv", "a.set-aside.csv": "a.set-aside.csv"} {
-		r := w.run("try", "f.ladle.yaml", "--db", "db", "--mended", arguments)
+	for arguments, why := range map[string]string{"lines.csv": "it is not clear which input", "a=lines.csv": "",
+		"a=none.csv": "none.csv", "a.set-aside.csv": "a.set-aside.csv"} {
+		r := w.run("try", "f.ladle.yaml", "--db", "db", "--corrected", arguments)
 		assert.NotEqual(t, 0, r.status, arguments)
 		assert.Contains(t, r.stderr, why)
 	}
-	r := w.run("try", "f.ladle.yaml", "--db", "db", "--mended", "a=lines.csv", "--mended", "a=lines.csv")
+	r := w.run("try", "f.ladle.yaml", "--db", "db", "--corrected", "a=lines.csv", "--corrected", "a=lines.csv")
 	assert.NotEqual(t, 0, r.status)
 }
 
@@ -228,11 +245,12 @@ func TestMendedIsSaidRight(t *testing.T) {
 func TestMendingLoadsNothingTwice(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
 	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,5\nR2,N1,x\n")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {stay: {from: in, key: none, columns: {reg_no: Reg, berth: Berth, tons: Tons}}}\nset_aside_limit: any\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {stay: {from: in, key: none, columns: "+
+		"{reg_no: Reg, berth: Berth, tons: Tons}}}\nset_aside_limit: any\n")
 	doc, _ := w.load("load")
 	require.Equal(t, 4, doc.Status)
 	w.write("in.set-aside.csv", strings.Replace(w.read("in.set-aside.csv"), ",x", ",7", 1))
-	doc, _ = w.load("load", "--mended", "in.set-aside.csv")
+	doc, _ = w.load("load", "--corrected", "in.set-aside.csv")
 	assert.Equal(t, 1, doc.Status)
 	assert.Contains(t, doc.Why, "was loaded into stay before")
 	assert.Equal(t, []string{"R1|5"}, w.query("SELECT reg_no, tons FROM stay"))

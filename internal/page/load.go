@@ -4,12 +4,13 @@ import (
 	"fmt"
 
 	"ladle/internal/core/check"
-	"ladle/internal/core/load"
+	"ladle/internal/core/judge"
+	"ladle/internal/core/report"
 )
 
 // loadView is what the page of a load shows.
 type loadView struct {
-	*load.Report
+	*report.Report
 	Program string
 	Title   string
 	Good    bool
@@ -21,10 +22,13 @@ type loadView struct {
 
 // stepView is a step with its tally as parts of a bar.
 type stepView struct {
-	load.StepReport
+	step
 	Parts []part
 	Says  string // the tally in words, for those who don't see the bar
 }
+
+// step is a step of a report; its name in a view is not that of its field Step.
+type step = report.Step
 
 // part is a part of a bar.
 type part struct {
@@ -45,11 +49,11 @@ type totalView struct {
 	check.Total
 }
 
-func newLoadView(r *load.Report, program string) *loadView {
-	v := &loadView{Report: r, Program: program, Good: r.Outcome != load.Refused, Title: title(r)}
+func newLoadView(r *report.Report, program string) *loadView {
+	v := &loadView{Report: r, Program: program, Good: r.Outcome != report.Refused, Title: title(r)}
 	seen := map[string]bool{}
 	for _, s := range r.Steps {
-		step := stepView{StepReport: s, Parts: parts(s.Tally)}
+		step := stepView{step: s, Parts: parts(s.Tally)}
 		for _, p := range step.Parts {
 			if !seen[p.Class] {
 				seen[p.Class] = true
@@ -83,32 +87,35 @@ func newLoadView(r *load.Report, program string) *loadView {
 	return v
 }
 
-func title(r *load.Report) string {
+func title(r *report.Report) string {
 	switch r.Outcome {
-	case load.Loaded:
+	case report.Loaded:
 		if r.Run > 0 {
 			return fmt.Sprintf("Loaded as run %d", r.Run)
 		}
 		return "Loaded without the logbook"
-	case load.Tried:
-		return "Tried, and taken back as asked"
+	case report.Tried:
+		return "Dry run: nothing was changed"
 	}
-	return "Not loaded, nothing was changed"
+	return "Not loaded: nothing was changed"
 }
 
 // kinds are the parts of a tally.
 var kinds = []part{
-	{Class: "added", Name: "added", Means: "new in the table"},
-	{Class: "updated", Name: "updated", Means: "the key is there, and other columns change"},
-	{Class: "unchanged", Name: "unchanged", Means: "the key is there, and nothing changes"},
-	{Class: "kept", Name: "kept", Means: "the key is in the table already"},
-	{Class: "repeated", Name: "repeated", Means: "an equal line stands in the file"},
-	{Class: "left_out", Name: "left out", Means: "by only: or not_there:"},
+	{Class: "added", Name: "added", Means: "a new row in the table"},
+	{Class: "updated", Name: "updated", Means: "a row with this key exists, and the line changes it"},
+	{Class: "unchanged", Name: "unchanged", Means: "a row with this key exists, and the line would change nothing"},
+	{Class: "same", Name: "same", Means: "a row with this key exists, with the same values"},
+	{Class: "differs", Name: "differs", Means: "a row with this key exists with other values, and is kept as it is"},
+	{Class: "repeated", Name: "repeated", Means: "an equal line was taken"},
+	{Class: "overruled", Name: "overruled", Means: "another line with the same key was taken"},
+	{Class: "left_out", Name: "left out", Means: "excluded by only: or not_there:"},
 	{Class: "set_aside", Name: "set aside", Means: "can't be loaded as it is"},
 }
 
-func parts(t load.Tally) (all []part) {
-	for i, n := range []int64{t.Added, t.Updated, t.Unchanged, t.Kept, t.Repeated, t.LeftOut, t.SetAside} {
+func parts(t judge.Tally) (all []part) {
+	for i, n := range []int64{t.Added, t.Updated, t.Unchanged, t.Same, t.Differs, t.Repeated, t.Overruled,
+		t.LeftOut, t.SetAside} {
 		if n > 0 {
 			p := kinds[i]
 			p.Rows, p.Share = n, float64(n)*100/float64(t.Read)

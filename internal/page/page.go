@@ -9,7 +9,7 @@ import (
 	"io"
 	"strings"
 
-	"ladle/internal/core/load"
+	"ladle/internal/core/report"
 	"ladle/internal/core/schema"
 	"ladle/internal/term"
 )
@@ -20,7 +20,7 @@ var files embed.FS
 var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
 	"start":   func() template.HTML { return Start },
-	"count":   count,
+	"count":   term.Count,
 	"join":    strings.Join,
 	"list":    func(names []string) string { return strings.Join(names, ", ") },
 	"add":     func(a, b int) int { return a + b },
@@ -30,10 +30,12 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 }).ParseFS(files, "*.html"))
 
 // Start is what each page starts with.
-const Start = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'\">\n"
+const Start = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n" +
+	"<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n" +
+	"<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'\">\n"
 
 // Load writes the report of a load.
-func Load(to io.Writer, r *load.Report, program string) error {
+func Load(to io.Writer, r *report.Report, program string) error {
 	return pages.ExecuteTemplate(to, "load.html", newLoadView(r, program))
 }
 
@@ -41,9 +43,6 @@ func Load(to io.Writer, r *load.Report, program string) error {
 func Tables(to io.Writer, o *schema.Outline, program string) error {
 	return pages.ExecuteTemplate(to, "tables.html", newTablesView(o, program))
 }
-
-// count writes a number with a narrow blank between thousands.
-func count(n int64) string { return strings.ReplaceAll(term.Count(n), " ", "\u202f") }
 
 // anchor is the id of a table's section: its name, with what is no letter or digit of ASCII as a number.
 func anchor(name string) string {

@@ -42,7 +42,7 @@ type levelView struct {
 
 // box is a table in the picture, or a lane.
 type box struct {
-	schema.Brief
+	schema.TableOutline
 	Number    int
 	Level     int
 	X, Y, W   int
@@ -61,16 +61,16 @@ type edge struct {
 	Says     string
 }
 
-// newTablesView lays the tables out: a column for each level, and in it each table near those that it points at. Relations
-// over several levels have a lane in each level between, so that they run behind no table.
+// newTablesView lays the tables out: a column for each level, and in it each table near those that it refers to.
+// Relations over several levels have a lane in each level between, so that they run behind no table.
 func newTablesView(o *schema.Outline, program string) *tablesView {
 	v := &tablesView{Outline: o, Program: program}
 	columns := make([][]*box, len(o.Levels))
 	byName := map[string]*box{}
 	for level, briefs := range o.Levels {
 		for _, b := range briefs {
-			x := &box{Brief: b, Number: len(v.Boxes) + 1, Level: level + 1, Short: shortened(b.Name)}
-			x.RowsWords = count(b.Rows) + " rows"
+			x := &box{TableOutline: b, Number: len(v.Boxes) + 1, Level: level + 1, Short: shortened(b.Name)}
+			x.RowsWords = term.Count(b.Rows) + " rows"
 			if !b.Exact {
 				x.RowsWords = "about " + x.RowsWords
 			}
@@ -115,7 +115,7 @@ func newTablesView(o *schema.Outline, program string) *tablesView {
 // relation is a relation in the picture, with the lanes that it takes from the child to its parent.
 type relation struct {
 	child, parent *box
-	schema.Pointer
+	schema.Reference
 	lanes []*box
 }
 
@@ -160,7 +160,7 @@ func untangle(columns [][]*box) {
 	}
 }
 
-// place gives the boxes their places, each column in the middle of the height.
+// place returns the boxes their places, each column in the middle of the height.
 func (v *tablesView) place(columns [][]*box) {
 	heights, most := make([]int, len(columns)), 0
 	for level, column := range columns {
@@ -174,7 +174,8 @@ func (v *tablesView) place(columns [][]*box) {
 	for level, column := range columns {
 		width := 0
 		for _, b := range column {
-			width = max(width, padding*2+letter*max(utf8.RuneCountInString(b.Short), utf8.RuneCountInString(b.RowsWords)))
+			width = max(width, padding*2+letter*max(utf8.RuneCountInString(b.Short),
+				utf8.RuneCountInString(b.RowsWords)))
 		}
 		v.Levels = append(v.Levels, levelView{level + 1, x})
 		y := top + (most-heights[level])/2
@@ -208,7 +209,8 @@ func (b *box) middle() int {
 // level, and back in a circle, it leaves and arrives on the right.
 func (r *relation) edge() edge {
 	child, parent := r.child, r.parent
-	e := edge{From: child.Number, To: parent.Number, Later: parent.Level >= child.Level, Says: fmt.Sprintf("%s.%s points at %s", child.Name, strings.Join(r.Columns, ", "), r.Table)}
+	e := edge{From: child.Number, To: parent.Number, Later: parent.Level >= child.Level,
+		Says: fmt.Sprintf("%s.%s refers to %s", child.Name, strings.Join(r.Columns, ", "), r.Table)}
 	toX, toY := parent.X+parent.W, parent.middle()
 	switch {
 	case child == parent:
@@ -217,7 +219,8 @@ func (r *relation) edge() edge {
 	case e.Later:
 		fromX := child.X + child.W
 		bend := max(fromX, toX) + channel/2
-		e.Path = fmt.Sprintf("M%d %d C%d %d %d %d %d %d", fromX, child.middle()+8, bend, child.middle()+8, bend, toY-8, toX, toY-8)
+		e.Path = fmt.Sprintf("M%d %d C%d %d %d %d %d %d", fromX, child.middle()+8, bend, child.middle()+8, bend, toY-8,
+			toX, toY-8)
 		return e
 	}
 	x, y := child.X, child.middle()

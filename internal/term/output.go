@@ -11,6 +11,9 @@ type Output struct {
 	err  error
 }
 
+// NewOutput returns an output to file.
+func NewOutput(file *os.File) *Output { return &Output{file: file} }
+
 // Write writes, and remembers the error.
 func (o *Output) Write(b []byte) (int, error) {
 	n, err := o.file.Write(b)

@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/term"
@@ -13,12 +14,14 @@ import (
 
 // Progress shows how far something is: on a terminal in one line that changes, else in a line every so often.
 type Progress struct {
+	mu       sync.Mutex
 	out      io.Writer
 	terminal bool
 	now      func() time.Time
 	what     string
 	begun    time.Time // of what
 	shown    time.Time
+	told     time.Time // of the last sign of progress, or of what was said of its lack
 	wide     int
 }
 
@@ -26,17 +29,39 @@ type Progress struct {
 func NewProgress() *Progress {
 	p := &Progress{out: os.Stderr, terminal: term.IsTerminal(int(os.Stderr.Fd())), now: time.Now}
 	p.shown = p.now()
+	go func() {
+		for now := range time.Tick(time.Second) {
+			p.watch(now)
+		}
+	}()
 	return p
 }
 
+// watch says when there has been no progress for long.
+func (p *Progress) watch(now time.Time) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.what == "" || now.Sub(p.told) < long {
+		return
+	}
+	p.told = now
+	p.clear()
+	fmt.Fprintf(p.out, "%s: no progress for %s; waiting for the database or the file\n", Safe(p.what), long)
+}
+
 const (
-	refresh = 200 * time.Millisecond // how often the line of a terminal changes; what is over sooner is not shown at all
-	seldom  = 10 * time.Second       // between lines where there is no terminal
+	// how often the line of a terminal changes; what is over sooner is not shown at all
+	refresh = 200 * time.Millisecond
+	seldom  = 10 * time.Second // between lines where there is no terminal
+	long    = 30 * time.Second // without progress
 )
 
 // Show says that done of all is done of what, in units like rows; bytes are shown in larger units.
 func (p *Progress) Show(what string, done, of int64, unit string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
 	now := p.now()
+	p.told = now
 	if what != p.what {
 		p.what, p.begun = what, now
 	}
@@ -53,8 +78,8 @@ func (p *Progress) Show(what string, done, of int64, unit string) {
 		fmt.Fprintln(p.out, line)
 		return
 	}
-	if room := p.width() - 1; len(line) > room {
-		line = line[:room]
+	if buf := p.width() - 1; len(line) > buf {
+		line = line[:buf]
 	}
 	fmt.Fprintf(p.out, "\r%-*s", p.wide, line)
 	p.wide = len(line)
@@ -91,8 +116,15 @@ func amount(n float64, unit string) string {
 	return fmt.Sprintf("%.0f %s", n, unit)
 }
 
-// Clear takes the line away.
+// Clear takes the line away, until there is progress again.
 func (p *Progress) Clear() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.what = ""
+	p.clear()
+}
+
+func (p *Progress) clear() {
 	if p.wide > 0 {
 		fmt.Fprintf(p.out, "\r%*s\r", p.wide, "")
 		p.wide = 0

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"unicode"
 
+	"ladle/internal/core/reason"
+
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
@@ -44,7 +46,7 @@ func NewScreen(out io.Writer) *Screen {
 // NewPlain shows on out in a given width, without colour.
 func NewPlain(out io.Writer, width int) *Screen { return &Screen{out: out, width: width} }
 
-// Interactive tells whether a person can answer: both standard input and standard error are a terminal.
+// Interactive reports whether a person can answer: both standard input and standard error are a terminal.
 func Interactive() bool {
 	return term.IsTerminal(int(os.Stdin.Fd())) && term.IsTerminal(int(os.Stderr.Fd()))
 }
@@ -70,12 +72,12 @@ func Ask(ctx context.Context, question string) (bool, error) {
 
 // Safe shows control characters, which could command a terminal, as escapes.
 func Safe(s string) string {
-	if !strings.ContainsFunc(s, commands) {
+	if !strings.ContainsFunc(s, Commands) {
 		return s
 	}
 	var b strings.Builder
 	for _, r := range s {
-		if commands(r) {
+		if Commands(r) {
 			fmt.Fprintf(&b, "\\u%04x", r)
 			continue
 		}
@@ -84,17 +86,11 @@ func Safe(s string) string {
 	return b.String()
 }
 
-// commands tells the characters that are not shown but do something: control and format characters.
-func commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicode.Is(unicode.Cf, r)) }
+// Commands tells the characters that are not shown but do something: control and format characters.
+func Commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicode.Is(unicode.Cf, r)) }
 
-// Count writes a number with a blank between thousands (ISO 80000-1).
-func Count(n int64) string {
-	digits := fmt.Sprint(n)
-	for i := len(digits) - 3; i > 0; i -= 3 {
-		digits = digits[:i] + " " + digits[i:]
-	}
-	return digits
-}
+// Count writes a number with commas between thousands.
+func Count(n int64) string { return reason.Count(n) }
 
 // Width is the number of columns of the screen.
 func (s *Screen) Width() int { return s.width }
@@ -129,11 +125,35 @@ func (s *Screen) Note(format string, arguments ...any) {
 	}
 }
 
+// Text shows a paragraph, wrapped to the width of the screen.
+func (s *Screen) Text(words string) {
+	for l := range strings.SplitSeq(text.WrapSoft(Safe(words), s.width-1), "\n") {
+		fmt.Fprintln(s.out, strings.TrimRight(l, " "))
+	}
+}
+
+// Entry shows a name, and what it means in a column that begins after so many characters and is wrapped.
+func (s *Screen) Entry(column int, name, means string) {
+	indent := strings.Repeat(" ", column+2)
+	lines := strings.Split(text.WrapSoft(Safe(means), max(s.width-len(indent)-1, narrowest/2)), "\n")
+	lead := "  " + text.Pad(Safe(name), column, ' ')
+	if name != "" && text.StringWidth(name) >= column {
+		fmt.Fprintln(s.out, strings.TrimRight(lead, " "))
+		lead = indent
+	}
+	for i, l := range lines {
+		if i > 0 {
+			lead = indent
+		}
+		fmt.Fprintln(s.out, strings.TrimRight(lead+l, " "))
+	}
+}
+
 func (s *Screen) mark(mark string) string {
 	switch mark {
 	case Good:
 		return s.paint(text.FgGreen, mark)
-	case Wrong:
+	case Wrong, Cross:
 		return s.paint(text.FgRed, mark)
 	}
 	return mark
@@ -142,7 +162,8 @@ func (s *Screen) mark(mark string) string {
 // The marks of items.
 const (
 	Good  = "ok"
-	Wrong = "NO"
+	Wrong = "FAILED"
+	Cross = "✗"
 	Dot   = "-"
 )
 
@@ -203,6 +224,12 @@ func (t *Table) Drop(column int) {
 	}
 }
 
+// Fits reports whether the screen has room for all columns of a table.
+func (s *Screen) Fits(t Table) bool {
+	shown, _ := t.layout(s.width)
+	return shown == len(t.Header)
+}
+
 // Table shows as many columns as fit, and names the others.
 func (s *Screen) Table(t Table) {
 	shown, wrapped := t.layout(s.width)
@@ -210,7 +237,8 @@ func (s *Screen) Table(t Table) {
 	w.SetStyle(plain)
 	var configs []table.ColumnConfig
 	for _, n := range t.Numbers {
-		configs = append(configs, table.ColumnConfig{Number: n + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		configs = append(configs, table.ColumnConfig{Number: n + 1, Align: text.AlignRight,
+			AlignHeader: text.AlignRight})
 	}
 	for c, width := range wrapped {
 		configs = append(configs, table.ColumnConfig{Number: c + 1, WidthMax: width, WidthMaxEnforcer: text.WrapSoft})
@@ -252,7 +280,8 @@ const leastWrapped = 12
 func (t Table) layout(width int) (shown int, wrapped map[int]int) {
 	fitting := t.fitting(width)
 	for shown := len(t.Header); shown > fitting; shown-- {
-		first := Table{Header: t.Header[:shown], Rows: t.Rows, Wrap: slices.DeleteFunc(slices.Clone(t.Wrap), func(c int) bool { return c >= shown })}
+		first := Table{Header: t.Header[:shown], Rows: t.Rows,
+			Wrap: slices.DeleteFunc(slices.Clone(t.Wrap), func(c int) bool { return c >= shown })}
 		if wrapped := first.wrapped(width); wrapped != nil {
 			return shown, wrapped
 		}
@@ -260,7 +289,7 @@ func (t Table) layout(width int) (shown int, wrapped map[int]int) {
 	return fitting, nil
 }
 
-// wrapped gives the widths of columns that take several lines so that all columns fit; nil where that doesn't help.
+// wrapped returns the widths of columns that take several lines so that all columns fit; nil where that doesn't help.
 func (t Table) wrapped(width int) map[int]int {
 	if len(t.Wrap) == 0 {
 		return nil

@@ -40,20 +40,24 @@ func TestNothingIsWiderThanTheScreen(t *testing.T) {
 		s.Item(Good, "%s", long)
 		s.Note("%s", long)
 		s.Strong(true, "%s", long)
-		s.Table(Table{Header: []string{"id", "a longer name", "another one", "a column whose name has many words and is longer than that"}, Rows: [][]string{{"1", "2", "3", "4"}}})
+		s.Table(Table{Header: []string{"id", "a longer name", "another one",
+			"a column whose name has many words and is longer than that"}, Rows: [][]string{{"1", "2", "3", "4"}}})
 		for line := range strings.Lines(out.String()) {
 			assert.LessOrEqual(t, text.StringWidth(strings.TrimRight(line, "\n")), width, "%q", line)
 		}
 		assert.NotContains(t, out.String(), "\x1b", "a buffer has no colours")
-		assert.Equal(t, 12*4, strings.Count(strings.Join(strings.Fields(out.String()), " "), "words of a sentence"), "nothing may be lost")
+		assert.Equal(t, 12*4, strings.Count(strings.Join(strings.Fields(out.String()), " "), "words of a sentence"),
+			"nothing may be lost")
 	}
 }
 
 func TestColumnsTakeSeveralLinesBeforeOthersAreLeftOut(t *testing.T) {
-	table := Table{Header: []string{"n", "one", "two"}, Numbers: []int{0}, Wrap: []int{1, 2}, Rows: [][]string{{"1", "short", "a long one that has many words"}}}
+	table := Table{Header: []string{"n", "one", "two"}, Numbers: []int{0}, Wrap: []int{1, 2},
+		Rows: [][]string{{"1", "short", "a long one that has many words"}}}
 	for width, want := range map[int]string{
 		60: "  n  one    two\n" + strings.Repeat("─", 42) + "\n  1  short  a long one that has many words\n",
-		32: "  n  one    two\n" + strings.Repeat("─", 31) + "\n  1  short  a long one that has\n            many words\n",
+		32: "  n  one    two\n" + strings.Repeat("─", 31) + "\n  1  short  a long one that has\n" +
+			"            many words\n",
 		20: "  n  one\n" + strings.Repeat("─", 10) + "\n  1  short\n  (not shown: two)\n",
 	} {
 		s, out := screen(width)
@@ -64,8 +68,10 @@ func TestColumnsTakeSeveralLinesBeforeOthersAreLeftOut(t *testing.T) {
 
 func TestATableNamesTheColumnsThatDontFit(t *testing.T) {
 	s, out := screen(40)
-	s.Table(Table{Header: []string{"name", "n", "much too wide for this screen"}, Numbers: []int{1}, Rows: [][]string{{"Grey Heron", "7", "x"}, {"Tern\x1b", "12", "y\nz"}}})
-	assert.Equal(t, "  name         n\n"+strings.Repeat("─", 16)+"\n  Grey Heron   7\n  Tern\\u001b  12\n  (not shown: much too wide for this\n  screen)\n", out.String())
+	s.Table(Table{Header: []string{"name", "n", "much too wide for this screen"}, Numbers: []int{1},
+		Rows: [][]string{{"Grey Heron", "7", "x"}, {"Tern\x1b", "12", "y\nz"}}})
+	assert.Equal(t, "  name         n\n"+strings.Repeat("─", 16)+
+		"\n  Grey Heron   7\n  Tern\\u001b  12\n  (not shown: much too wide for this\n  screen)\n", out.String())
 }
 
 // TestProgress: a line that changes on a terminal, else a line every so often, with the rate and the time that is left.

@@ -8,17 +8,17 @@ import (
 	"strings"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
 
-// Done is all that a load did.
-type Done struct {
+// Input is all that a load did, which is to be proved.
+type Input struct {
 	Work    []Work
 	Removed []Removal
-	Before  map[*schema.Table]Before   // what the load found in each table
-	Older   map[*schema.Table][]string // what Older said
-	Prints  map[*schema.Table]*Print   // what Prints gave
+	Before  map[*schema.Table]Before // what the load found in each table
+	Earlier *Earlier                 // what LookBefore found; nil where nobody looked
 	Level   Level
 	Claims  []Claim
 }
@@ -43,7 +43,7 @@ type Work struct {
 	Added   int64
 	Updated int64
 	First   int64             // the least locator of the rows, where they were given any
-	Points  []schema.Relation // what the rows point at, declared or only in the ladle file
+	Points  []schema.Relation // what the rows refer to, declared or only in the ladle file
 	Totals  []string          // the columns whose totals mean something
 	Excused []string          // the columns that the database itself may give another value
 
@@ -52,8 +52,8 @@ type Work struct {
 	Whole []string
 	See   func(*value.Batch) error
 
-	// Sent gives all rows that were written, in batches: first the columns By, then Columns. What was Untouched may be
-	// anything.
+	// Sent returns all rows that were written, in batches: first the columns By, then Columns. What was Untouched may
+	// be anything.
 	By   []string
 	Sent func(take func(*value.Batch) error) error
 }
@@ -78,11 +78,11 @@ type Result struct {
 	Table    string   `json:"table,omitempty"`
 	Claim    string   `json:"claim,omitempty"` // what was claimed, in the words of the person
 	OK       bool     `json:"ok"`
-	Says     string   `json:"says"`               // what was found, in a sentence
-	Short    string   `json:"-"`                  // the same in a few words, for one that is OK
-	Problems []string `json:"problems,omitempty"` // the first of what is wrong
-	Warnings []string `json:"warnings,omitempty"` // what is wrong with rows that the load did not touch
-	Totals   []Total  `json:"totals,omitempty"`   // of the values read back
+	Says     string   `json:"says"`     // what was found, in a sentence
+	Short    string   `json:"-"`        // the same in a few words, for one that is OK
+	Problems []string `json:"problems"` // the first of what is wrong
+	Warnings []string `json:"warnings"` // what is wrong with rows that the load did not touch
+	Totals   []Total  `json:"totals"`   // of the values read back
 }
 
 // mostProblems is the number of problems that a check lists.
@@ -95,73 +95,74 @@ type Before struct {
 }
 
 // Run puts all checks to the database.
-func Run(ctx context.Context, tx engine.Tx, done Done) ([]Result, error) {
-	results, err := balance(ctx, tx, done)
+func Run(ctx context.Context, tx engine.Tx, in Input) ([]Result, error) {
+	results, err := balance(ctx, tx, in)
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range done.Removed {
+	for _, r := range in.Removed {
 		result, err := removed(ctx, tx, r)
 		if err != nil {
 			return nil, fmt.Errorf("looking for the rows that were removed from %s: %w", r.Table.Name, err)
 		}
 		results = append(results, result)
 	}
-	for _, w := range done.Work {
-		if w.rows() == 0 || done.Level == Balance {
+	for _, w := range in.Work {
+		if w.rows() == 0 || in.Level == Balance {
 			continue
 		}
-		more, err := done.written(ctx, tx, w)
+		more, err := in.written(ctx, tx, w)
 		if err != nil {
 			return nil, err
 		}
 		results = append(results, more...)
 	}
-	claimed, err := Ask(ctx, tx, done.Claims)
+	claimed, err := Ask(ctx, tx, in.Claims)
 	return append(results, claimed...), err
 }
 
 // written checks what was written into one table in one go.
-func (d *Done) written(ctx context.Context, tx engine.Tx, w Work) ([]Result, error) {
-	cells, relations, err := d.prove(ctx, tx, w)
+func (in *Input) written(ctx context.Context, tx engine.Tx, w Work) ([]Result, error) {
+	cells, relations, err := in.prove(ctx, tx, w)
 	if err != nil {
 		return nil, fmt.Errorf("reading %s back: %w", w.Table.Name, err)
 	}
 	results := []Result{relations}
 	if w.Updated == 0 { // which leaves keys as they are
-		results[0].Warnings = d.Older[w.Table]
+		results[0].Warnings = in.Earlier.warnings(w.Table)
 		keys, err := doubles(ctx, tx, w)
 		if err != nil {
 			return nil, fmt.Errorf("looking for double keys in %s: %w", w.Table.Name, err)
 		}
 		results = append(results, keys)
 	}
-	if d.Level == Relations {
+	if in.Level == Relations {
 		return results, nil
 	}
 	return append(results, cells), nil
 }
 
 // prove reads back what was written.
-func (d *Done) prove(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
-	if d.Level == Relations {
+func (in *Input) prove(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
+	if in.Level == Relations {
 		relations, err = unread(ctx, tx, w)
 		return cells, relations, err
 	}
 	if len(w.By) > 0 {
 		return readBack(ctx, tx, w)
 	}
-	if p := d.Prints[w.Table]; p != nil && slices.Equal(p.columns, w.Columns) && d.alone(w) {
+	if p := in.Earlier.print(w.Table); p != nil && slices.Equal(p.columns, w.Columns) && in.alone(w) {
 		return printed(ctx, tx, w, p)
 	}
-	return Result{Check: "cells", Table: w.Table.Name, Says: "the rows can't be read back: nothing that was sent tells them apart, and several blocks fill the table"},
+	return Result{Check: "cells", Table: w.Table.Name, Says: "the rows can't be read back: no unique column was " +
+			"filled, and several blocks fill the table"},
 		Result{Check: "relations", Table: w.Table.Name, OK: true}, nil
 }
 
-// alone tells whether no other work was done on the table.
-func (d *Done) alone(w Work) bool {
+// alone reports whether no other work was in on the table.
+func (in *Input) alone(w Work) bool {
 	n := 0
-	for _, o := range d.Work {
+	for _, o := range in.Work {
 		if o.Table == w.Table && o.rows() > 0 {
 			n++
 		}
@@ -169,7 +170,7 @@ func (d *Done) alone(w Work) bool {
 	return n == 1
 }
 
-// Failed tells whether a check failed.
+// Failed reports whether a check failed.
 func Failed(results []Result) bool {
 	for _, r := range results {
 		if !r.OK {
@@ -182,11 +183,12 @@ func Failed(results []Result) bool {
 // removed asks whether rows that were removed are still there.
 func removed(ctx context.Context, tx engine.Tx, r Removal) (Result, error) {
 	left, by := int64(0), strings.Join(r.By, ", ")
-	result := Result{Check: "removed", Table: r.Table.Name, Says: fmt.Sprintf("%d rows removed, none of them is there", r.Rows), Short: fmt.Sprint(r.Rows)}
+	result := Result{Check: "removed", Table: r.Table.Name, Says: reason.Plural(r.Rows, "row") +
+		" removed, and none of them exists", Short: reason.Count(r.Rows)}
 	there := func(b *value.Batch) error {
 		left += int64(b.Len())
 		for row := 0; row < b.Len() && len(result.Problems) < mostProblems; row++ {
-			result.Problems = append(result.Problems, describe(r.By, b.Columns, row)+" is still there")
+			result.Problems = append(result.Problems, describe(r.By, b.Columns, row)+" still exists")
 		}
 		return nil
 	}
@@ -197,7 +199,8 @@ func removed(ctx context.Context, tx engine.Tx, r Removal) (Result, error) {
 		return tx.Probe(ctx, r.Table, r.By, keys, r.By, there)
 	})
 	if result.OK = left == 0; !result.OK {
-		result.Says = fmt.Sprintf("%d of the %d rows that were removed (by %s) are still there", left, r.Rows, by)
+		result.Says = fmt.Sprintf("%s of the %s (by %s) still exist", reason.Count(left), reason.Plural(r.Rows,
+			"removed row"), by)
 	}
 	return result, err
 }
@@ -209,7 +212,7 @@ type change struct {
 }
 
 // balance compares the rows of each table with what they were before and what was added and removed.
-func balance(ctx context.Context, tx engine.Tx, done Done) ([]Result, error) {
+func balance(ctx context.Context, tx engine.Tx, in Input) ([]Result, error) {
 	var tables []*schema.Table
 	changes := map[*schema.Table]*change{}
 	of := func(t *schema.Table) *change {
@@ -219,19 +222,19 @@ func balance(ctx context.Context, tx engine.Tx, done Done) ([]Result, error) {
 		}
 		return changes[t]
 	}
-	for _, w := range done.Work {
+	for _, w := range in.Work {
 		c := of(w.Table)
 		c.added += w.Added
 		if w.Added > 0 && (c.first == 0 || w.First < c.first) {
 			c.first = w.First
 		}
 	}
-	for _, r := range done.Removed {
+	for _, r := range in.Removed {
 		of(r.Table).removed += r.Rows
 	}
 	var results []Result
 	for _, t := range tables {
-		r, err := balanceOf(ctx, tx, t, done.Before[t], changes[t])
+		r, err := balanceOf(ctx, tx, t, in.Before[t], changes[t])
 		if err != nil {
 			return nil, err
 		}
@@ -248,74 +251,54 @@ func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before
 	if before.Exact {
 		after, exact, err = tx.Count(ctx, t)
 	}
+	had, has := reason.Count(before.Rows), reason.Count(after)
 	switch {
 	case err != nil:
 		return r, err
 	case exact:
 		r.OK = before.Rows+c.added-c.removed == after
-		plus, minus := fmt.Sprintf(" + %d", c.added), fmt.Sprintf(" - %d", c.removed)
-		r.Short = fmt.Sprintf("%d%s%s = %d", before.Rows, plus, minus, after)
+		plus, minus := " + "+reason.Count(c.added), " - "+reason.Count(c.removed)
+		r.Short = fmt.Sprintf("%s%s%s = %s", had, plus, minus, has)
 		switch {
 		case c.removed == 0:
-			r.Says, r.Short = fmt.Sprintf("%d rows before%s added = %d", before.Rows, plus, after), fmt.Sprintf("%d%s = %d", before.Rows, plus, after)
+			r.Says, r.Short = fmt.Sprintf("%s rows before%s added = %s", had, plus, has),
+				fmt.Sprintf("%s%s = %s", had, plus, has)
 		case c.added == 0:
-			r.Says, r.Short = fmt.Sprintf("%d rows before%s removed = %d", before.Rows, minus, after), fmt.Sprintf("%d%s = %d", before.Rows, minus, after)
+			r.Says, r.Short = fmt.Sprintf("%s rows before%s removed = %s", had, minus, has),
+				fmt.Sprintf("%s%s = %s", had, minus, has)
 		default:
-			r.Says = fmt.Sprintf("%d rows before%s added%s removed = %d", before.Rows, plus, minus, after)
+			r.Says = fmt.Sprintf("%s rows before%s added%s removed = %s", had, plus, minus, has)
 		}
 	case c.added == 0:
 		r.OK = true
-		r.Says, r.Short = "no row was sent", "nothing sent"
+		r.Says, r.Short = "no rows were sent", "nothing sent"
 	case c.first == 0:
 		r.OK = true
-		r.Says = fmt.Sprintf("%d rows added with numbers of their own to about %d, too many to count", c.added, before.Rows)
-		r.Short = fmt.Sprintf("%d added to about %d", c.added, before.Rows)
+		r.Says = fmt.Sprintf("%s added with ids of their own to about %s, too many to count",
+			reason.Plural(c.added, "row"), had)
+		r.Short = fmt.Sprintf("%s added to about %s", reason.Count(c.added), had)
 	default:
 		if after, err = tx.CountFrom(ctx, t, c.first); err != nil {
 			return r, err
 		}
 		r.OK = after == c.added
-		r.Says = fmt.Sprintf("%d rows added, %d there behind the older ones (about %d, too many to count)", c.added, after, before.Rows)
-		r.Short = fmt.Sprintf("%d added behind about %d", c.added, before.Rows)
+		r.Says = fmt.Sprintf("%s added; %s found with ids after the older ones (the table holds about %s, too many to "+
+			"count)", reason.Plural(c.added, "row"), reason.Plural(after, "row"), had)
+		r.Short = fmt.Sprintf("%s added after about %s", reason.Count(c.added), had)
 	}
 	if !r.OK {
 		r.Says = "the rows don't add up: " + r.Says
-		r.Problems = []string{"something else adds or removes rows of this table, perhaps a trigger"}
+		r.Problems = []string{"something else adds or removes rows of this table, possibly a trigger"}
 	}
 	return r, nil
 }
 
-// olderRows is the number of rows up to which a table is searched for orphans that were there before.
-const olderRows = 100_000
-
-// Older counts, before anything is written, the rows that point at nothing: a warning for each relation of the tables
-// that are about to grow, unless they are large.
-func Older(ctx context.Context, tx engine.Tx, work []Work, before map[*schema.Table]Before) (map[*schema.Table][]string, error) {
-	warnings := map[*schema.Table][]string{}
-	for _, w := range work {
-		if w.Added == 0 || before[w.Table].Rows > olderRows || warnings[w.Table] != nil {
-			continue
-		}
-		for _, r := range w.Points {
-			n, err := tx.Orphans(ctx, w.Table, r)
-			if err != nil {
-				return nil, err
-			}
-			if n > 0 {
-				warnings[w.Table] = append(warnings[w.Table], fmt.Sprintf("%d rows that were there before point at no row of %s (%s)",
-					n, r.Parent, strings.Join(r.Columns, ", ")))
-			}
-		}
-	}
-	return warnings, nil
-}
-
-// doubles asks whether a key that was added stands twice. Where a unique constraint holds the key, it can't.
+// doubles asks whether a key that was added has duplicates. Where a unique constraint holds the key, it can't.
 func doubles(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
 	r := Result{Check: "keys", Table: w.Table.Name, OK: true}
 	switch {
 	case len(w.Key) == 0:
-		r.Says, r.Short = "no key: rows are not recognised", "none"
+		r.Says, r.Short = "no key, so rows are not recognised", "none"
 		return r, nil
 	case w.Table.UniqueOn(w.Key):
 		r.Short = strings.Join(w.Key, "+")
@@ -324,10 +307,10 @@ func doubles(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
 	}
 	count, examples, err := countDoubles(ctx, tx, w)
 	r.Short = strings.Join(w.Key, "+")
-	r.Says = fmt.Sprintf("no key (%s) stands twice among those added", strings.Join(w.Key, ", "))
+	r.Says = fmt.Sprintf("no duplicate keys (%s) among the added rows", strings.Join(w.Key, ", "))
 	if count > 0 {
 		r.OK, r.Problems = false, examples
-		r.Says = fmt.Sprintf("%d keys (%s) stand twice", count, strings.Join(w.Key, ", "))
+		r.Says = fmt.Sprintf("%s (%s)", reason.Plural(int64(count), "duplicate key"), strings.Join(w.Key, ", "))
 	}
 	return r, err
 }
@@ -350,7 +333,7 @@ func countDoubles(ctx context.Context, tx engine.Tx, w Work) (count int64, examp
 				if wanted[string(id)] = n + 1; n == 1 {
 					count++
 					if len(examples) < mostProblems {
-						examples = append(examples, describe(w.Key, b.Columns, row)+" stands twice")
+						examples = append(examples, describe(w.Key, b.Columns, row)+" is a duplicate")
 					}
 				}
 			}
@@ -388,7 +371,8 @@ func indexOf(names []string, name string) int {
 }
 
 // identities gives, for each row of b, bytes that are the same where the columns of t hold the rows equal.
-func identities(ctx context.Context, tx engine.Reader, t *schema.Table, columns []string, b *value.Batch) ([][]byte, error) {
+func identities(ctx context.Context, tx engine.Reader, t *schema.Table, columns []string, b *value.Batch) ([][]byte,
+	error) {
 	folded := make([]*value.Column, len(columns))
 	for i := range columns {
 		folded[i] = &b.Columns[i]

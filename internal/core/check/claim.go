@@ -5,15 +5,18 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/cockroachdb/apd/v3"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
 )
 
-// Claim is what a ladle file says of the database once the load is done. Exactly one of NoRows, Equal and HowMany is given.
+// Claim is what a ladle file says of the database once the load is done. Exactly one of NoRows, Equal and HowMany is
+// given.
 type Claim struct {
 	Says    string
 	NoRows  string  // a query that must give no row
@@ -32,6 +35,9 @@ type Side struct {
 
 func (s Side) given() bool { return s.Query != "" || s.Of != "" }
 
+// patience is how long the queries of a claim may take together.
+const patience = 10 * time.Minute
+
 // Ask asks whether claims are true.
 func Ask(ctx context.Context, db engine.Reader, claims []Claim) (results []Result, err error) {
 	for _, c := range claims {
@@ -47,6 +53,10 @@ func Ask(ctx context.Context, db engine.Reader, claims []Claim) (results []Resul
 // hold asks whether the claim is true.
 func (c Claim) hold(ctx context.Context, db engine.Reader) (Result, error) {
 	r := Result{Check: "claim", Claim: c.Says}
+	ctx, stop := context.WithTimeoutCause(ctx, patience, fault.New(fault.Failed,
+		fmt.Sprintf("its query took longer than %d minutes", int(patience.Minutes())), "write a query that takes less "+
+			"time"))
+	defer stop()
 	var err error
 	switch {
 	case c.NoRows != "":
@@ -57,8 +67,12 @@ func (c Claim) hold(ctx context.Context, db engine.Reader) (Result, error) {
 		err = c.howMany(ctx, db, &r)
 	}
 	if err != nil {
+		if cause := context.Cause(ctx); cause != nil && fault.ClassOf(cause) == fault.Failed && !errors.Is(cause,
+			context.Canceled) {
+			err = cause
+		}
 		p := fault.ProblemsOf(err)[0]
-		p.What = fmt.Sprintf("the claim %q can't be asked: %s", c.Says, p.What)
+		p.What = fmt.Sprintf("the check %q can't be run: %s", c.Says, p.What)
 		return r, fault.Because(fault.ClassOf(err), err, p)
 	}
 	r.Short = c.Says
@@ -73,9 +87,9 @@ func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 		}
 		return nil
 	})
-	r.OK, r.Says = n == 0, "no row says otherwise"
+	r.OK, r.Says = n == 0, "the query returns no rows"
 	if n > 0 {
-		r.Says = fmt.Sprintf("%d rows say otherwise", n)
+		r.Says = "the query returns " + reason.Plural(n, "row")
 	}
 	return err
 }
@@ -87,9 +101,9 @@ func (c Claim) howMany(ctx context.Context, db engine.Reader, r *Result) error {
 		return nil
 	})
 	r.OK = n >= c.Least && (c.Most < 0 || n <= c.Most)
-	r.Says = fmt.Sprintf("%d rows", n)
+	r.Says = reason.Plural(n, "row")
 	if !r.OK {
-		r.Says += ", where " + c.bounds() + " are claimed"
+		r.Says += ", where " + c.bounds() + " are expected"
 	}
 	return err
 }
@@ -97,19 +111,20 @@ func (c Claim) howMany(ctx context.Context, db engine.Reader, r *Result) error {
 func (c Claim) bounds() string {
 	switch {
 	case c.Most < 0:
-		return fmt.Sprintf("%d or more", c.Least)
+		return reason.Count(c.Least) + " or more"
 	case c.Least == c.Most:
-		return fmt.Sprint(c.Most)
+		return reason.Count(c.Most)
 	case c.Least == 0:
-		return fmt.Sprintf("%d or fewer", c.Most)
+		return reason.Count(c.Most) + " or fewer"
 	}
-	return fmt.Sprintf("%d to %d", c.Least, c.Most)
+	return reason.Count(c.Least) + " to " + reason.Count(c.Most)
 }
 
 // mostAnswers is the number of rows up to which the answers to two queries are compared.
 const mostAnswers = 100_000
 
-var errManyAnswers = errors.New("equal: compares at most 100000 rows, and more came; compare them in the database, by no_rows")
+var errManyAnswers = errors.New("equal: compares at most 100,000 rows, and there are more; use no_rows: with a query " +
+	"that compares them")
 
 func (c Claim) equal(ctx context.Context, db engine.Reader, r *Result) error {
 	left, err := c.Equal[0].rows(ctx, db)
@@ -122,7 +137,8 @@ func (c Claim) equal(ctx context.Context, db engine.Reader, r *Result) error {
 	}
 	r.OK = len(left) == len(right)
 	if !r.OK {
-		r.Problems = append(r.Problems, fmt.Sprintf("one side has %d rows, the other %d", len(left), len(right)))
+		r.Problems = append(r.Problems, fmt.Sprintf("one side has %s, the other %s",
+			reason.Plural(int64(len(left)), "row"), reason.Count(int64(len(right)))))
 	}
 	for i := range min(len(left), len(right)) {
 		if sameAnswer(left[i], right[i]) {
@@ -130,13 +146,14 @@ func (c Claim) equal(ctx context.Context, db engine.Reader, r *Result) error {
 		}
 		r.OK = false
 		if len(r.Problems) < mostProblems {
-			r.Problems = append(r.Problems, fmt.Sprintf("%s is %s, but %s is %s", c.Equal[0].words(), cells(left[i]), c.Equal[1].words(), cells(right[i])))
+			r.Problems = append(r.Problems, fmt.Sprintf("%s is %s, but %s is %s", c.Equal[0].words(), cells(left[i]),
+				c.Equal[1].words(), cells(right[i])))
 		}
 	}
-	if r.Says = "both sides differ"; r.OK {
-		r.Says = "both sides are the same"
+	if r.Says = "the two sides differ"; r.OK {
+		r.Says = "the two sides are equal"
 		if len(left) == 1 {
-			r.Says = "both sides are " + cells(left[0])
+			r.Says = "both are " + cells(left[0])
 		}
 	}
 	return nil
@@ -147,10 +164,10 @@ func (s Side) words() string {
 	if s.Query == "" {
 		return s.Of
 	}
-	return "the answer to: " + strings.Join(strings.Fields(s.Query), " ")
+	return "the result of " + strings.Join(strings.Fields(s.Query), " ")
 }
 
-// rows gives the answer of a side.
+// rows returns the answer of a side.
 func (s Side) rows(ctx context.Context, db engine.Reader) (rows [][]*string, err error) {
 	if s.Query == "" {
 		return [][]*string{{&s.Total}}, nil
@@ -176,7 +193,7 @@ func sameAnswer(a, b []*string) bool {
 	return true
 }
 
-// sameCell tells whether two cells are the same: as numbers where both are, else letter by letter. The sum of no
+// sameCell reports whether two cells are the same: as numbers where both are, else letter by letter. The sum of no
 // rows, which SQL gives as NULL, is 0.
 func sameCell(a, b *string) bool {
 	zero := "0"
@@ -209,7 +226,7 @@ func cells(row []*string) string {
 	for i, c := range row {
 		words[i] = "NULL"
 		if c != nil {
-			words[i] = *c
+			words[i] = reason.Shorten(*c)
 		}
 	}
 	return strings.Join(words, ", ")
@@ -224,22 +241,23 @@ func answer(columns []string, row []*string) string {
 	return strings.Join(words, ", ")
 }
 
-// Stated is a total that the sender of an input stated, and what was read.
-type Stated struct {
-	Input, Of  string // the column, or rows
+// ControlTotal is a total that the sender of an input states, and what was read.
+type ControlTotal struct {
+	Input, Of  string // the column, or the word for the number of lines
 	Says       string // what is stated, as it is written
 	Want, Read string
 	Unread     int64 // cells of the column that could not be read
 }
 
 // Result holds what was read against what was stated.
-func (s Stated) Result() Result {
-	r := Result{Check: "total", Claim: fmt.Sprintf("%s of %s: %s", s.Of, s.Input, s.Says), OK: sameCell(&s.Want, &s.Read),
+func (s ControlTotal) Result() Result {
+	r := Result{Check: "total", Claim: fmt.Sprintf("%s of %s: %s", s.Of, s.Input, s.Says),
+		OK:   sameCell(&s.Want, &s.Read),
 		Says: "as stated", Short: fmt.Sprintf("%s %s %s", s.Input, s.Of, s.Read)}
 	if !r.OK {
-		r.Says = fmt.Sprintf("%s is stated, but %s was read", s.Want, s.Read)
+		r.Says = fmt.Sprintf("the sender states %s, but %s was read", s.Want, s.Read)
 		if s.Unread > 0 {
-			r.Problems = []string{fmt.Sprintf("%d cells of %s could not be read", s.Unread, s.Of)}
+			r.Problems = []string{fmt.Sprintf("%s of %s could not be read", reason.Plural(s.Unread, "cell"), s.Of)}
 		}
 	}
 	return r
@@ -251,7 +269,7 @@ type Sum struct{ total }
 // Add takes more values. Those of one sum are of one kind.
 func (s *Sum) Add(c *value.Column) { s.add(c) }
 
-// Total gives the sum, 0 where there is no value, and the number of values.
+// Total returns the sum, 0 where there is no value, and the number of values.
 func (s *Sum) Total() (sum string, count int64) {
 	if sum = s.result().Sum; sum == "" {
 		sum = "0"

@@ -7,11 +7,12 @@ import (
 	"strings"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
 
-// reader reads what was written back, compares every cell, and collects totals and what the rows point at.
+// reader reads what was written back, compares every cell, and collects totals and what the rows refer to.
 type reader struct {
 	Work
 	tx      engine.Tx
@@ -92,7 +93,7 @@ func unread(ctx context.Context, tx engine.Tx, w Work) (Result, error) {
 	return r.relations(ctx)
 }
 
-// pointing gives rows that point nowhere where a cell was left as it was.
+// pointing returns rows that point nowhere where a cell was left as it was.
 func pointing(sent *value.Batch) *value.Batch {
 	out := &value.Batch{Columns: slices.Clone(sent.Columns)}
 	for i := range out.Columns {
@@ -110,8 +111,8 @@ func pointing(sent *value.Batch) *value.Batch {
 	return out
 }
 
-// read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read as
-// a part of the index, and put in order here.
+// read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read
+// as a part of the index, and put in order here.
 func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
 	if len(r.By) < 2 || keys.Columns[0].Kind != value.Int || keys.Len() == 0 {
 		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
@@ -122,7 +123,8 @@ func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
 		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
 	}
 	var read value.Batch
-	if err := r.tx.Between(ctx, r.Table, r.By[0], least, most, r.names, engine.Collect(&read, r.Table, r.names)); err != nil {
+	if err := r.tx.Between(ctx, r.Table, r.By[0], least, most, r.names,
+		engine.Collect(&read, r.Table, r.names)); err != nil {
 		return err
 	}
 	places := map[string]int{}
@@ -151,7 +153,7 @@ func (r *reader) compare(sent, back *value.Batch) {
 	for row := range sent.Len() {
 		if at == back.Len() || !r.sameRow(sent, row, back, at) {
 			r.missing++
-			r.note(describe(r.By, sent.Columns, row) + " was sent, but is not there")
+			r.note(describe(r.By, sent.Columns, row) + " was sent, but does not exist")
 			continue
 		}
 		for c := len(r.By); c < len(sent.Columns); c++ {
@@ -161,7 +163,7 @@ func (r *reader) compare(sent, back *value.Batch) {
 			r.cells++
 			if !sent.Columns[c].Same(row, &back.Columns[c], at) {
 				r.wrong++
-				r.note(fmt.Sprintf("%s: %s was sent as %s and is %s", describe(r.By, sent.Columns, row), r.names[c],
+				r.note(fmt.Sprintf("%s: %s was sent as %s, and is %s", describe(r.By, sent.Columns, row), r.names[c],
 					show(&sent.Columns[c], row), show(&back.Columns[c], at)))
 			}
 		}
@@ -202,7 +204,7 @@ func (r *reader) follow(ctx context.Context, back *value.Batch) error {
 
 func (r *reader) result() Result {
 	res := Result{Check: "cells", Table: r.Table.Name, OK: r.wrong == 0 && r.missing == 0, Problems: r.lines,
-		Says: fmt.Sprintf("%d cells read back, all as sent", r.cells), Short: fmt.Sprint(r.cells)}
+		Says: reason.Plural(r.cells, "cell") + " read back, all unchanged", Short: reason.Count(r.cells)}
 	if r.Updated > 0 {
 		res.Short += " updated"
 	}
@@ -210,12 +212,15 @@ func (r *reader) result() Result {
 		res.Short = ""
 	}
 	if !res.OK {
-		res.Says = fmt.Sprintf("of %d cells read back %d differ, and %d rows are missing", r.cells, r.wrong, r.missing)
-		res.Problems = append(res.Problems, "something else changes what is written, perhaps a trigger; name columns that it rightly changes in changed_by_database:")
+		res.Says = fmt.Sprintf("%s read back; cells that differ: %s; missing rows: %s", reason.Plural(r.cells, "cell"),
+			reason.Count(r.wrong), reason.Count(r.missing))
+		res.Problems = append(res.Problems, "something else changes what is written, possibly a trigger; list the "+
+			"columns that it may change in changed_by_database:")
 	}
 	if len(r.Excused) > 0 {
-		res.Says += "; not compared, as changed_by_database: says: " + strings.Join(r.Excused, ", ")
-		res.Warnings = append(res.Warnings, "not compared, as changed_by_database: says: "+strings.Join(r.Excused, ", "))
+		res.Says += "; not compared because of changed_by_database: " + strings.Join(r.Excused, ", ")
+		res.Warnings = append(res.Warnings, "not compared because of changed_by_database: "+strings.Join(r.Excused,
+			", "))
 	}
 	for _, t := range r.totals {
 		res.Totals = append(res.Totals, t.result())
@@ -239,11 +244,11 @@ func (r *reader) relations(ctx context.Context) (Result, error) {
 	}
 	switch {
 	case !res.OK:
-		res.Says = "rows point at nothing"
+		res.Says = "rows refer to no row"
 	case len(names) == 0:
-		res.Says = "points at no other table"
+		res.Says = "has no foreign keys"
 	default:
-		res.Says = strings.Join(names, ", ") + ": every row points at one"
+		res.Says = strings.Join(names, ", ") + ": every row finds one"
 	}
 	return res, nil
 }
@@ -269,7 +274,7 @@ func newPointer(tx engine.Tx, r schema.Relation) *pointer {
 	return p
 }
 
-// add takes the values of child rows; a row with a NULL among them points at nothing and needs nothing.
+// add takes the values of child rows; a row with a NULL among them refers to nothing and needs nothing.
 func (p *pointer) add(ctx context.Context, children *value.Batch) error {
 	children = p.asParents(children)
 	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, children)
@@ -305,7 +310,8 @@ func (p *pointer) asParents(children *value.Batch) *value.Batch {
 		}
 		out.Columns[i] = value.NewColumn(t)
 		for row := range c.Len() {
-			_ = value.Parse(&out.Columns[i], t, c.AppendText(nil, row)) // what is no such value becomes Bad and is not found
+			// what is no such value becomes Bad and is not found
+			_ = value.Parse(&out.Columns[i], t, c.AppendText(nil, row))
 		}
 	}
 	return out
@@ -346,15 +352,16 @@ func (p *pointer) look(ctx context.Context) error {
 // sparse is how many times more locators than values a run may have in which they are looked for.
 const sparse = 4
 
-// dense gives the run of locators in which the values lie, when they are locators and lie so close together that reading
-// the run is less work than looking each of them up; else nil.
+// dense returns the run of locators in which the values lie, when they are locators and lie so close together that
+// reading the run is less work than looking each of them up; else nil.
 func (p *pointer) dense() *value.Batch {
 	if by := p.relation.ParentColumns; len(by) != 1 || by[0] != p.parent.Locator || p.values.Len() == 0 {
 		return nil
 	}
 	numbers := p.values.Columns[0].Nums
 	least, most := slices.Min(numbers), slices.Max(numbers)
-	if most-least >= sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States, func(s value.State) bool { return s != value.Given }) {
+	if most-least >= sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States,
+		func(s value.State) bool { return s != value.Given }) {
 		return nil
 	}
 	run := value.NewBatch(p.types)
@@ -368,7 +375,7 @@ func (p *pointer) tell(ctx context.Context) {
 	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, p.values)
 	for row, id := range ids {
 		if err == nil && p.wanted[string(id)] && len(p.lines) < mostProblems {
-			p.lines = append(p.lines, fmt.Sprintf("%s: there is no such row in %s",
+			p.lines = append(p.lines, fmt.Sprintf("%s: %s has no such row",
 				describe(p.relation.Columns, p.values.Columns, row), p.parent.Name))
 		}
 	}

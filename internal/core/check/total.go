@@ -14,7 +14,7 @@ type Total struct {
 	Count  int64  `json:"count"`         // values that are not NULL
 	Sum    string `json:"sum,omitempty"` // of numbers
 	Least  string `json:"least,omitempty"`
-	Most   string `json:"most,omitempty"`
+	Most   string `json:"greatest,omitempty"`
 }
 
 // total adds values up, exactly but for floating-point ones.

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sync"
 
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -20,35 +21,9 @@ type Column struct {
 	Type value.Type
 }
 
-// Rows is what a pass over a file leaves behind.
-type Rows struct {
-	// Spool has the position of each row (see source.Record) in its first column, then a column for each of the wanted ones.
-	Spool *spool.Spool
-	// Problems has a record for each cell, or whole row, that could not be read, by ascending row: its row in the
-	// spool and its column in the recipe (WholeRow for a row), then the cell and the reason.
-	Problems *spool.Log
-	// Origins has, for each batch of the spool, where it stands in the file.
-	Origins []source.Origin
-}
-
-// WholeRow stands for the column of a problem that concerns all of a row.
-const WholeRow = -1
-
-// Lines is the column of the spool that holds the position of each row.
-const Lines = 0
-
-// Types are the types of the columns of the spool that Read makes.
-func Types(columns []Column) []value.Type {
-	types := []value.Type{{Kind: value.Int}}
-	for _, c := range columns {
-		types = append(types, c.Type)
-	}
-	return types
-}
-
 // cleaner turns chunks of the file into batches, one after the other, in memory that is used again.
 type cleaner struct {
-	*cook
+	*rowCleaner
 	columns  []Column
 	alone    []bool  // the columns whose cells nothing else needs, by the columns asked for
 	quick    []quick // of those: a way that reads most cells
@@ -66,18 +41,19 @@ type problem struct {
 	row    int
 	column int
 	cell   string
-	why    string
+	why    reason.Cause
 }
 
 // Read reads the table to its end. Chunks are cleaned side by side and spooled in the order of the files; told, when
 // not nil, hears of the bytes of the files that are done. A row that the input leaves out has no values, and false for
 // the recipe's condition.
-func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column, dir string, told func(done int64)) (*Rows, error) {
+func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column, dir string,
+	told func(done int64)) (*Rows, error) {
 	t, err := recipe.gatherAll(ctx, t, told)
 	if err != nil {
 		return nil, err
 	}
-	rows := &Rows{Spool: spool.New(dir, Types(columns)), Problems: spool.NewLog(dir)}
+	rows := newRows(columns, dir)
 	cleaners := sync.Pool{New: func() any { return newCleaner(recipe, columns) }}
 	work := func(chunk *source.Chunk) *cleaner {
 		chunk.Seal()
@@ -100,7 +76,8 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 
 // newCleaner makes a cleaner. What other columns or the condition of the input need is cleaned first; the others alone.
 func newCleaner(r *Recipe, columns []Column) *cleaner {
-	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)), quick: make([]quick, len(columns)), batch: value.NewBatch(Types(columns)),
+	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)),
+		quick: make([]quick, len(columns)), batch: value.NewBatch(types(columns)),
 		records: make([]source.Record, blockRows), fates: make([]value.State, blockRows)}
 	var first []int
 	if r.only >= 0 {
@@ -114,16 +91,16 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 			c.memos[i] = newMemo()
 		}
 	}
-	c.cook = r.newCook(r.closure(first), 0)
+	c.rowCleaner = r.newRowCleaner(r.closure(first), 0)
 	return c
 }
 
-// isAlone tells whether a cell of the column depends on the same cell of the file, and on nothing else.
+// isAlone reports whether a cell of the column depends on the same cell of the file, and on nothing else.
 func (c *column) isAlone() bool {
-	return c.from.field >= 0 && !slices.ContainsFunc(c.fills, func(f *fill) bool { return f.constant == nil })
+	return c.from.field >= 0 && c.fills == nil
 }
 
-// neededBy tells which columns others need, for columns that are asked for.
+// neededBy returns which columns others need, for columns that are asked for.
 func (r *Recipe) neededBy(columns []Column) []bool {
 	needed := make([]bool, len(r.columns))
 	var all []int
@@ -162,60 +139,61 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 	slices.SortStableFunc(c.problems, func(a, b problem) int { return cmp.Compare(a.row, b.row) })
 }
 
-func (c *cleaner) tell(blame int, raw []byte, why string) {
+func (c *cleaner) tell(blame int, raw []byte, why reason.Cause) {
 	c.problems = append(c.problems, problem{c.now, blame, string(raw), why})
 }
 
-// block cleans n rows, of which the first has the given number: first what stands together, then each column that stands
-// alone from the first row to the last, since the memory that it needs is at hand then.
+// block cleans n rows, of which the first has the given number: first what stands together, then each column that
+// stands alone from the first row to the last, since the memory that it needs is at hand then.
 func (c *cleaner) block(first, n int) {
 	for row := range n {
 		c.now = first + row
-		c.fates[row] = c.together(&c.records[row])
+		c.fates[row] = c.wholeRecord(&c.records[row])
 	}
 	for i := range c.columns {
 		if !c.alone[i] {
 			continue
 		}
-		to := &c.batch.Columns[i+1]
+		to := &c.batch.Columns[cells+i]
 		for row := range n {
 			if c.fates[row] != value.Given {
 				to.AppendState(c.fates[row])
 				continue
 			}
 			c.now = first + row
-			c.lone(to, i, &c.records[row])
+			c.singleCell(to, i, &c.records[row])
 		}
 	}
 }
 
-// together cleans the cells of a record that others need, or that need others, and tells what the others are: Given when
-// they must be cleaned too.
-func (c *cleaner) together(r *source.Record) value.State {
-	c.batch.Columns[Lines].AppendNum(r.Position)
-	if why := source.Misshapen(r, c.file); why != "" {
-		c.tell(WholeRow, nil, why)
+// wholeRecord cleans the cells of a record that others need, or that need others, and tells what the others are: Given
+// when they must be cleaned too.
+func (c *cleaner) wholeRecord(r *source.Record) value.State {
+	c.batch.Columns[position].AppendNum(r.Position)
+	if why := source.Misshapen(r, c.file); why != nil {
+		c.tell(spool.WholeLine, nil, *why)
 		c.pad(-1, value.Bad)
 		return value.Bad
 	}
-	c.cook.row(r)
+	c.rowCleaner.row(r)
 	if !c.whole && !c.keeps() {
 		c.pad(c.only, value.Null)
 		return value.Null
 	}
 	for i := range c.columns {
 		if x := &c.columns[i]; !c.alone[i] {
-			c.put(&c.batch.Columns[i+1], x.Type, x.Of, c.tell)
+			c.put(&c.batch.Columns[cells+i], x.Type, x.Of, c.tell)
 		}
 	}
 	return value.Given
 }
 
-// lone cleans a cell that nothing else needs, unless it is remembered.
-func (c *cleaner) lone(to *value.Column, i int, r *source.Record) {
+// singleCell cleans a cell that nothing else needs, unless it is remembered.
+func (c *cleaner) singleCell(to *value.Column, i int, r *source.Record) {
 	x := &c.columns[i]
-	column := &c.cook.columns[x.Of]
-	if q := c.quick[i]; q != nil && r.Stored == nil && len(r.Fields[column.from.field]) > 0 && q(to, &x.Type, r.Fields[column.from.field]) {
+	column := &c.rowCleaner.columns[x.Of]
+	if q := c.quick[i]; q != nil && r.Stored == nil && len(r.Fields[column.from.field]) > 0 &&
+		q(to, &x.Type, r.Fields[column.from.field]) {
 		return
 	}
 	m := c.memos[i]
@@ -264,7 +242,7 @@ func (r *Rule) quick() quick {
 // pad adds a row without values to the columns that stand together; false for the condition only.
 func (c *cleaner) pad(only int, s value.State) {
 	for i := range c.columns {
-		switch to := &c.batch.Columns[i+1]; {
+		switch to := &c.batch.Columns[cells+i]; {
 		case c.alone[i]:
 		case c.columns[i].Of == only:
 			to.AppendNum(0)
@@ -278,15 +256,13 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 	if p.batch.Len() == 0 {
 		return nil
 	}
-	first := rows.Spool.Rows()
+	first := rows.spool.Rows()
 	for _, x := range p.problems {
-		if err := rows.Problems.Append([]int64{first + int64(x.row), int64(x.column)}, []string{x.cell, x.why}); err != nil {
+		if err := rows.Problems.Append(spool.Problem{Row: first + int64(x.row), Column: x.column, Cell: x.cell,
+			Why: x.why}); err != nil {
 			return err
 		}
 	}
-	rows.Origins = append(rows.Origins, chunk.Origin)
-	return rows.Spool.Append(p.batch)
+	rows.origins = append(rows.origins, chunk.Origin)
+	return rows.spool.Append(p.batch)
 }
-
-// Close gives the memory and disk of the rows back.
-func (rows *Rows) Close() error { return errors.Join(rows.Spool.Close(), rows.Problems.Close()) }

@@ -16,6 +16,13 @@ import (
 	"ladle/internal/core/text"
 )
 
+// mostText is the number of bytes that a cell may have which cleanings make. One that makes more ends when it has made
+// so many.
+const mostText = 16 << 20
+
+// mostMatches is the number of matches of a pattern in a cell; a cell with more counts as one that is too long.
+const mostMatches = 1 << 20
+
 // Cleaning changes the text of a cell. It gives a part of cell, or what it writes to the memory of to.
 type Cleaning func(to, cell []byte) []byte
 
@@ -38,13 +45,13 @@ func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
 // Plain is the cleaning with that name; nil when there is none.
 func Plain(name string) Cleaning { return plain[name] }
 
-// Strip leaves out the given characters.
-func Strip(characters string) Cleaning {
+// Without leaves out the given characters.
+func Without(characters string) Cleaning {
 	return func(to, cell []byte) []byte { return text.Without(to, cell, characters) }
 }
 
-// Prefix puts the given text before cells that don't start with it.
-func Prefix(prefix string) Cleaning {
+// AddPrefix puts the given text before cells that don't start with it.
+func AddPrefix(prefix string) Cleaning {
 	return func(to, cell []byte) []byte {
 		if len(cell) == 0 || bytes.HasPrefix(cell, []byte(prefix)) {
 			return cell
@@ -53,8 +60,8 @@ func Prefix(prefix string) Cleaning {
 	}
 }
 
-// Suffix puts the given text behind cells that don't end with it.
-func Suffix(suffix string) Cleaning {
+// AddSuffix puts the given text behind cells that don't end with it.
+func AddSuffix(suffix string) Cleaning {
 	return func(to, cell []byte) []byte {
 		if len(cell) == 0 || bytes.HasSuffix(cell, []byte(suffix)) {
 			return cell
@@ -63,13 +70,13 @@ func Suffix(suffix string) Cleaning {
 	}
 }
 
-// NoPrefix takes the given text off the start.
-func NoPrefix(prefix string) Cleaning {
+// DropPrefix takes the given text off the start.
+func DropPrefix(prefix string) Cleaning {
 	return func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) }
 }
 
-// NoSuffix takes the given text off the end.
-func NoSuffix(suffix string) Cleaning {
+// DropSuffix takes the given text off the end.
+func DropSuffix(suffix string) Cleaning {
 	return func(_, cell []byte) []byte { return bytes.TrimSuffix(cell, []byte(suffix)) }
 }
 
@@ -82,7 +89,7 @@ func Replace(old, new string) Cleaning {
 		to = to[:0]
 		for {
 			at := bytes.Index(cell, []byte(old))
-			if at < 0 {
+			if at < 0 || len(to) > mostText {
 				return append(to, cell...)
 			}
 			to = append(append(to, cell[:at]...), new...)
@@ -128,14 +135,16 @@ func nth(cell []byte, at string, number int) []byte {
 	return text.Trim(nil, part)
 }
 
-// Pattern puts with in the place of all that a pattern fits (RE2, github.com/google/re2/wiki/Syntax). In with, $1 is what
-// the first group of the pattern holds, ${name} that of a name, and $$ a dollar sign. Its error is a fault.Advised.
-func Pattern(pattern, with string) (Cleaning, error) {
+// Regex puts becomes in the place of all that a pattern matches (RE2, github.com/google/re2/wiki/Syntax). In becomes,
+// $1 is what the first group of the pattern holds, ${name} that of a name, and $$ a dollar sign. Its error is a
+// fault.InvalidValue.
+func Regex(pattern, becomes string) (Cleaning, error) {
 	re, err := regexp.Compile(pattern)
 	if err != nil {
-		return nil, fault.Advised{What: fmt.Sprintf("can't be %q: %s", pattern, strings.TrimPrefix(err.Error(), "error parsing regexp: ")), Do: "patterns are those of RE2; put them in single quotes"}
+		return nil, fault.InvalidValue{What: fmt.Sprintf("can't be %q: %s", pattern, fault.OfPattern(err)),
+			Do: "patterns are those of RE2; put them in single quotes"}
 	}
-	pieces, err := template(with, re)
+	pieces, err := template(becomes, re)
 	if err != nil {
 		return nil, err
 	}
@@ -145,7 +154,14 @@ func Pattern(pattern, with string) (Cleaning, error) {
 		}
 		to = to[:0]
 		done := 0
-		for _, m := range re.FindAllSubmatchIndex(cell, -1) {
+		matches := re.FindAllSubmatchIndex(cell, mostMatches+1)
+		if len(matches) > mostMatches {
+			return append(to, make([]byte, mostText+1)...)
+		}
+		for _, m := range matches {
+			if len(to) > mostText {
+				break
+			}
 			to = append(to, cell[done:m[0]]...)
 			for _, p := range pieces {
 				if p.group < 0 {
@@ -189,7 +205,8 @@ func template(with string, re *regexp.Regexp) ([]piece, error) {
 			group = int(name[0] - '0')
 		}
 		if name == "" || group < 0 || group > re.NumSubexp() {
-			return nil, fault.Advised{What: fmt.Sprintf("names a group of the pattern that it doesn't have: $%s", rest), Do: "write $1 for what stands in the first brackets, $$ for a dollar sign"}
+			return nil, fault.InvalidValue{What: fmt.Sprintf("uses a group that the pattern doesn't have: $%s",
+				rest), Do: "write $1 for the first group in brackets, and $$ for a dollar sign"}
 		}
 		pieces, with = append(pieces, piece{"", group}), after
 	}
@@ -200,29 +217,30 @@ func template(with string, re *regexp.Regexp) ([]piece, error) {
 type Others string
 
 const (
-	KeepOthers   Others = "keep"
-	RefuseOthers Others = "refuse"
-	BlankOthers  Others = "blank"
+	KeepOthers     Others = "keep"
+	SetAsideOthers Others = "set_aside"
+	BlankOthers    Others = "blank"
 )
 
 // Recode puts values in the place of others.
 type Recode struct {
 	Values map[string]string
-	File   Said // a file with more of them; Path is where it is
+	File   Located // a file with more of them; Path is where it is
 	Path   string
 	Others Others
 }
 
 // RecodeFile reads pairs from the two columns of a file, from its first line to its last.
 func RecodeFile(path string) (map[string]string, error) {
-	asked := source.Asked{Header: source.Lines{None: true}}
+	asked := source.ReadOptions{Header: source.HeaderLines{None: true}}
 	t, err := source.Open([]string{path}, asked)
 	if err != nil {
 		return nil, err
 	}
 	defer t.Close()
 	if n := len(t.Header().Names); n != 2 {
-		return nil, fault.At(fault.Wrong, fault.Problem{File: path, What: fmt.Sprintf("it has %d columns", n), Do: "a file for recode_from: has two: what stands in the input, and what it means"})
+		return nil, fault.At(fault.Wrong, fault.Problem{File: path, What: fmt.Sprintf("it has %d columns", n),
+			Do: "a file for recode_file: has two: the value in the input, and what it becomes"})
 	}
 	values, places := map[string]string{}, map[string]int64{}
 	for {
@@ -233,13 +251,15 @@ func RecodeFile(path string) (map[string]string, error) {
 		var r source.Record
 		for chunk.Next(&r) {
 			_, line := source.PositionIn(r.Position)
-			if why := source.Misshapen(&r, 2); why != "" {
-				return nil, fault.At(fault.Wrong, fault.Problem{File: path, Line: int(line), What: why, Do: "correct the line"})
+			if why := source.Misshapen(&r, 2); why != nil {
+				return nil, fault.At(fault.Wrong, fault.Problem{File: path, Line: int(line), What: why.Words(),
+					Do: "correct the line"})
 			}
 			old, new := string(r.Fields[0]), string(r.Fields[1])
 			if before, there := values[old]; there && before != new {
 				return nil, fault.At(fault.Wrong, fault.Problem{File: path, Line: int(line),
-					What: fmt.Sprintf("%q means %q here, and %q on line %d", old, new, before, places[old]), Do: "keep one of the lines"})
+					What: fmt.Sprintf("%q becomes %q here, and %q on line %d", old, new, before, places[old]),
+					Do:   "keep one of the lines"})
 			}
 			values[old], places[old] = new, line
 		}

@@ -6,12 +6,13 @@ import (
 	"github.com/cockroachdb/apd/v3"
 
 	"ladle/internal/core/formula"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
 // finish fills blanks, rounds and shortens.
-func (k *cook) finish(i int, c *column, to *cell) {
+func (k *rowCleaner) finish(i int, c *column, to *cell) {
 	if c.fills != nil {
 		k.fill(i, c, to)
 	}
@@ -29,9 +30,9 @@ func (k *cook) finish(i int, c *column, to *cell) {
 	}
 }
 
-// fill gives a blank cell the first value that a fill has for it. While groups are gathered, a cell that is not blank is
-// noted, and no more is filled.
-func (k *cook) fill(i int, c *column, to *cell) {
+// fill returns a blank cell the first value that a fill has for it. While groups are gathered, a cell that is not blank
+// is noted, and no more is filled.
+func (k *rowCleaner) fill(i int, c *column, to *cell) {
 	given := to.state == value.Given
 	for _, f := range c.fills {
 		if f.same != nil && f.level == k.gather {
@@ -44,8 +45,6 @@ func (k *cook) fill(i int, c *column, to *cell) {
 			continue
 		}
 		switch {
-		case f.constant != nil:
-			k.take(i, to, f.constant)
 		case f.formula != nil:
 			k.compute(i, to, f.formula)
 			k.formed(i, c, to)
@@ -56,13 +55,13 @@ func (k *cook) fill(i int, c *column, to *cell) {
 }
 
 // formed makes what a formula gave fit the form of the column, where a text was given for a number or date.
-func (k *cook) formed(i int, c *column, to *cell) {
+func (k *rowCleaner) formed(i int, c *column, to *cell) {
 	if to.state != value.Given || to.form == c.rule.form() {
 		return
 	}
 	switch {
 	case c.rule.form() == formula.Text:
-		to.text = to.plain(k.rooms[i].other[:0:0])
+		to.text = to.plain(k.buffers[i].other[:0:0])
 		to.form = formula.Text
 	case to.form == formula.Text:
 		k.parse(i, &c.rule, to, true)
@@ -70,19 +69,19 @@ func (k *cook) formed(i int, c *column, to *cell) {
 }
 
 // take makes a cell the same as another, which stays as it is.
-func (k *cook) take(i int, to, from *cell) {
+func (k *rowCleaner) take(i int, to, from *cell) {
 	raw := to.raw
 	*to = *from
 	to.raw = raw
 }
 
 // compute makes a cell of what a formula gives.
-func (k *cook) compute(i int, to *cell, f *formula.Formula) {
+func (k *rowCleaner) compute(i int, to *cell, f *formula.Formula) {
 	v, err := k.machine.Run(f)
-	var refused formula.Refused
+	var refused formula.NoResult
 	switch {
 	case errors.As(err, &refused):
-		to.bad(i, "can't be computed: "+string(refused))
+		to.bad(i, notComputed(refused))
 		return
 	case err != nil:
 		for _, u := range f.Uses() {
@@ -91,7 +90,7 @@ func (k *cook) compute(i int, to *cell, f *formula.Formula) {
 				return
 			}
 		}
-		to.bad(i, "can't be computed: "+err.Error())
+		to.bad(i, notComputed(err))
 		return
 	case v.Blank:
 		to.state = value.Null
@@ -100,21 +99,23 @@ func (k *cook) compute(i int, to *cell, f *formula.Formula) {
 	to.state, to.form = value.Given, v.Kind
 	switch v.Kind {
 	case formula.Number:
-		if to.digits, err = v.Digits(k.rooms[i].other[:0:0]); err != nil {
-			to.bad(i, "can't be computed: "+err.Error())
+		if to.digits, err = v.Digits(k.buffers[i].other[:0:0]); err != nil {
+			to.bad(i, notComputed(err))
 		}
 	case formula.Moment:
 		to.moment = v.Moment
 	case formula.Truth:
 		to.truth = v.Truth
 	default:
-		to.text = append(k.rooms[i].other[:0], v.Text...)
-		k.rooms[i].other = to.text
+		to.text = append(k.buffers[i].other[:0], v.Text...)
+		k.buffers[i].other = to.text
 	}
 }
 
+func notComputed(err error) *reason.Cause { return reason.Fault(reason.NotComputed, err.Error()) }
+
 // value hands the cell of a column to formulas.
-func (k *cook) value(i int) {
+func (k *rowCleaner) value(i int) {
 	v, c := &k.values[i], &k.cells[i]
 	v.Kind, v.Blank, v.Bad = k.Form(i), c.state == value.Null, c.state == value.Bad
 	if c.state != value.Given {
@@ -134,7 +135,7 @@ func (k *cook) value(i int) {
 }
 
 // round rounds a number; what lies in the middle goes away from zero.
-func (k *cook) round(i, places int, to *cell) {
+func (k *rowCleaner) round(i, places int, to *cell) {
 	if len(to.digits.Fraction) <= places {
 		return
 	}
@@ -147,6 +148,6 @@ func (k *cook) round(i, places int, to *cell) {
 		to.digits, err = v.Digits(nil)
 	}
 	if err != nil {
-		to.bad(i, err.Error())
+		to.refused(i, err)
 	}
 }

@@ -13,13 +13,13 @@ type memo struct {
 	resting int // how many cells it is not asked for
 	asked   int
 	hits    int
-	slots   []remembered
+	slots   []memoSlot
 	texts   []byte // cells, and behind each what it became where that is a text
 }
 
-func newMemo() *memo { return &memo{slots: make([]remembered, memoSlots)} }
+func newMemo() *memo { return &memo{slots: make([]memoSlot, memoSlots)} }
 
-type remembered struct {
+type memoSlot struct {
 	hash   uint32 // not 0
 	at     uint32 // of the cell in texts
 	length uint16 // of the cell
@@ -39,8 +39,8 @@ const (
 
 var memoSeed = maphash.MakeSeed()
 
-// find gives the slot for a cell, and whether the cell is remembered in it; nil while the memo rests.
-func (m *memo) find(cell []byte, stored byte) (slot *remembered, hash uint32, known bool) {
+// find returns the slot for a cell, and whether the cell is remembered in it; nil while the memo rests.
+func (m *memo) find(cell []byte, stored byte) (slot *memoSlot, hash uint32, known bool) {
 	if m.resting > 0 {
 		m.resting--
 		return nil, 0, false
@@ -68,7 +68,7 @@ func (m *memo) find(cell []byte, stored byte) (slot *remembered, hash uint32, kn
 }
 
 // put adds what a slot remembers to a column.
-func (m *memo) put(to *value.Column, s *remembered) {
+func (m *memo) put(to *value.Column, s *memoSlot) {
 	switch {
 	case s.state != value.Given:
 		to.AppendState(s.state)
@@ -81,12 +81,12 @@ func (m *memo) put(to *value.Column, s *remembered) {
 }
 
 // keep remembers what a cell became: the last slot of a column.
-func (m *memo) keep(slot *remembered, hash uint32, cell []byte, stored byte, from *value.Column) {
+func (m *memo) keep(slot *memoSlot, hash uint32, cell []byte, stored byte, from *value.Column) {
 	last := from.Len() - 1
 	if len(cell) > longest || from.States[last] == value.Bad {
 		return
 	}
-	made := remembered{hash: hash, length: uint16(len(cell)), state: from.States[last], stored: stored}
+	made := memoSlot{hash: hash, length: uint16(len(cell)), state: from.States[last], stored: stored}
 	var result []byte
 	if made.state == value.Given {
 		if from.Wide() {

@@ -2,7 +2,6 @@ package clean_test
 
 import (
 	"fmt"
-	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -10,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/source"
+	"ladle/internal/seeded"
 )
 
 // TestWhatIsRememberedIsWhatWouldBeCleaned: cells that are remembered, read plainly or cleaned alone become what they
@@ -20,19 +20,22 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
       Name: {blank_is: none, clean: [squeeze, title], recode: {Tern: Little Tern}}
       Dues: {number: "€1.234,5"}
       Day: {date: dd/MM/yyyy}
-      Tons: {clean: {no_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
+      Tons: {clean: {drop_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
 `
-	r := rand.New(rand.NewPCG(5, 6))
+	r := seeded.Rand(t)
 	var csv strings.Builder
 	csv.WriteString("Name;Dues;Day;Tons\n")
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	for range 30_000 {
-		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)), fmt.Sprint("x", strings.Repeat("y", r.IntN(3)*700)))
-		dues := pick("€1.234,50", "-7", "0", "", "1.23", "012", fmt.Sprintf("%d.%03d,%02d", 1+r.IntN(99), r.IntN(1000), r.IntN(100)), fmt.Sprint(r.Uint64()))
-		day := pick("14/03/2026", "31/02/2026", "1/1/26", "", fmt.Sprintf("%02d/%02d/%04d", r.IntN(32), r.IntN(13), r.IntN(9999)))
+		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)),
+			fmt.Sprint("x", strings.Repeat("y", r.IntN(3)*700)))
+		dues := pick("€1.234,50", "-7", "0", "", "1.23", "012",
+			fmt.Sprintf("%d.%03d,%02d", 1+r.IntN(99), r.IntN(1000), r.IntN(100)), fmt.Sprint(r.Uint64()))
+		day := pick("14/03/2026", "31/02/2026", "1/1/26", "",
+			fmt.Sprintf("%02d/%02d/%04d", r.IntN(32), r.IntN(13), r.IntN(9999)))
 		fmt.Fprintf(&csv, "%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"))
 	}
-	k := kitchen{t, t.TempDir()}
+	k := folder{t, t.TempDir()}
 	alone := k.cook(csv.String(), rules)
 	needed := k.cook(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
 	require.Len(t, needed, len(alone))
@@ -48,16 +51,19 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	assert.Greater(t, bad, 1000)
 }
 
-// FuzzRules: whatever rule and cell there are, a cell that is cleaned is in its canonical text, which stays the same, and
-// the cell in the file is never changed.
+// FuzzRules: whatever rule and cell there are, a cell that is cleaned is in its canonical text, which stays the same,
+// and the cell in the file is never changed.
 func FuzzRules(f *testing.F) {
-	for _, rule := range []string{"{clean: [squeeze, upper]}", "{number: '1.234,5', round: 1}", "{date: dd/MM/yyyy}", "{clean: {pattern: '(.)b', with: '$1'}, shorten_to: 3}",
-		"{recode: {a: b}, recode_others: refuse}", "{if_blank: {formula: 'join(\"-\", other, 1/3)'}, default: x}", "{yes_is: y, no_is: n}", "{split: {at: a, into: [P, Q]}}"} {
+	for _, rule := range []string{"{clean: [squeeze, upper]}", "{number: '1.234,5', round: 1}", "{date: dd/MM/yyyy}",
+		"{clean: {regex: '(.)b', becomes: '$1'}, shorten_to: 3}",
+		"{recode: {a: b}, recode_others: set_aside}", "{if_blank: {formula: 'join(\"-\", other, 1/3)'}, default: x}",
+		"{yes_is: y, no_is: n}", "{split: {at: a, columns: [P, Q]}}"} {
 		f.Add(rule, " ab\u00a0", "7")
 		f.Add(rule, "1.234,56", "")
 	}
 	f.Fuzz(func(t *testing.T, rule, cell, other string) {
-		recipe, err := recipeOf("    columns: {Cell: "+rule+"}\n", source.Header{Names: []string{"Cell", "Other"}, Line: 1})
+		recipe, err := recipeOf("    columns: {Cell: "+rule+"}\n",
+			source.Header{Names: []string{"Cell", "Other"}, Line: 1})
 		if err != nil {
 			return
 		}
@@ -66,7 +72,8 @@ func FuzzRules(f *testing.F) {
 		for range 2 {
 			record := source.Record{Fields: [][]byte{[]byte(cell), []byte(other)}}
 			cells.Clean(&record)
-			require.Equal(t, []string{cell, other}, []string{string(record.Fields[0]), string(record.Fields[1])}, "%s changed its cell", rule)
+			require.Equal(t, []string{cell, other}, []string{string(record.Fields[0]), string(record.Fields[1])},
+				"%s changed its cell", rule)
 			var now []string
 			for i := range recipe.Names() {
 				text, kind, state := cells.Append(nil, i)

@@ -13,15 +13,15 @@ import (
 	"ladle/internal/core/source"
 )
 
-// Recipe says how the records of an input become rows of cleaned cells: the columns of the file, those that are split off
-// or made of others, and conditions on rows.
+// Recipe says how the records of an input become rows of cleaned cells: the columns of the file, those that are split
+// off or made of others, and conditions on rows.
 type Recipe struct {
 	columns []column
 	file    int // the first columns, that the file has
 	only    int // the condition by which the input keeps rows; -1 for all
 	whole   bool
 	order   []int
-	levels  int // of same_for: how often the file must be read before
+	levels  int // of as_in_lines_with_same: how often the file must be read before
 	fills   []*fill
 }
 
@@ -50,23 +50,22 @@ type origin struct {
 
 // fill is a resolved Fill.
 type fill struct {
-	column   int
-	formula  *formula.Formula
-	constant *cell
-	same     []int // the columns of same_for
-	level    int
-	groups   map[string]*group
+	column  int
+	formula *formula.Formula
+	same    []int // the columns of as_in_lines_with_same
+	level   int
+	groups  map[string]*group
 }
 
-// maker collects what is wrong with a recipe while it is made.
-type maker struct {
+// builder collects what is wrong with a recipe while it is made.
+type builder struct {
 	*Recipe
 	problems []fault.Problem
 }
 
-func (m *maker) wrong(at Said, err error) {
+func (m *builder) wrong(at Located, err error) {
 	p := fault.Problem{Line: at.Line, Column: at.Column, What: err.Error()}
-	var advised fault.Advised
+	var advised fault.InvalidValue
 	if errors.As(err, &advised) {
 		p.What, p.Do = advised.What, advised.Do
 	}
@@ -74,8 +73,9 @@ func (m *maker) wrong(at Said, err error) {
 }
 
 // NewRecipe makes a recipe for the records of an input under a header. Problems don't name the ladle file.
-func NewRecipe(header source.Header, rules []Named, made []Made, only *Said) (*Recipe, []fault.Problem) {
-	m := &maker{Recipe: &Recipe{file: len(header.Names), only: -1}}
+func NewRecipe(header source.Header, rules []NamedRule, made []DerivedColumn, only *Located) (*Recipe,
+	[]fault.Problem) {
+	m := &builder{Recipe: &Recipe{file: len(header.Names), only: -1}}
 	for i, name := range header.Names {
 		m.columns = append(m.columns, column{name: name, bare: true, from: origin{field: i, of: -1}})
 	}
@@ -98,9 +98,9 @@ func NewRecipe(header source.Header, rules []Named, made []Made, only *Said) (*R
 	return m.Recipe, m.problems
 }
 
-// Condition adds a condition on rows, for one of the blocks that the input feeds, and gives its column.
-func (r *Recipe) Condition(only Said) (int, []fault.Problem) {
-	m := &maker{Recipe: r}
+// Condition adds a condition on rows, for one of the blocks that the input feeds, and returns its column.
+func (r *Recipe) Condition(only Located) (int, []fault.Problem) {
+	m := &builder{Recipe: r}
 	c := m.condition(only)
 	if m.problems == nil {
 		m.arrange()
@@ -140,7 +140,7 @@ func (c *column) form() formula.Kind {
 	return c.rule.form()
 }
 
-// Find gives the columns that go by name; see source.Header.Find.
+// Find returns the columns that go by name; see source.Header.Find.
 func (r *Recipe) Find(name string) []int { return source.Header{Names: r.Names()}.Find(name) }
 
 // Only is the condition by which the input keeps rows, or -1.
@@ -150,32 +150,33 @@ func (r *Recipe) Only() int { return r.only }
 func (r *Recipe) CleanAll() { r.whole = true }
 
 // add adds a column with a name of its own.
-func (m *maker) add(name Said, c column) {
+func (m *builder) add(name Located, c column) {
 	if name.Text == "" {
-		m.wrong(name, fault.Advised{What: "a column needs a name", Do: "write it before the colon"})
+		m.wrong(name, fault.InvalidValue{What: "a column needs a name", Do: "write it before the colon"})
 	}
 	if len(m.Find(name.Text)) > 0 {
-		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is a column %q already", name.Text), Do: "choose another name"})
+		m.wrong(name, fault.InvalidValue{What: fmt.Sprintf("there is already a column %q", name.Text),
+			Do: "choose another name"})
 	}
 	c.name = name.Text
 	m.columns = append(m.columns, c)
 }
 
 // split adds the columns that are parts of others.
-func (m *maker) split(header source.Header, rules []Named) {
+func (m *builder) split(header source.Header, rules []NamedRule) {
 	for _, r := range rules {
 		at := header.Find(r.Name.Text)
 		if r.Rule.Split == nil || len(at) != 1 {
 			continue
 		}
-		for i, name := range r.Rule.Split.Into {
+		for i, name := range r.Rule.Split.Columns {
 			m.add(name, column{bare: true, from: origin{field: -1, of: at[0], part: i}})
 		}
 	}
 }
 
-// rules gives the columns their rules.
-func (m *maker) rules(header source.Header, rules []Named) {
+// rules returns the columns their rules.
+func (m *builder) rules(header source.Header, rules []NamedRule) {
 	ruled := map[int]bool{}
 	for _, r := range rules {
 		at, ok := m.find(r.Name)
@@ -183,11 +184,13 @@ func (m *maker) rules(header source.Header, rules []Named) {
 			continue
 		}
 		if ruled[at] {
-			m.wrong(r.Name, fault.Advised{What: fmt.Sprintf("%s has two rules", r.Name.Text), Do: "bring them together"})
+			m.wrong(r.Name, fault.InvalidValue{What: fmt.Sprintf("%s has two rules", r.Name.Text),
+				Do: "combine them"})
 		}
 		ruled[at] = true
 		if r.Rule.Split != nil && at >= len(header.Names) {
-			m.wrong(r.Name, fault.Advised{What: "a part of a split can't be split again", Do: "use clean: with part, or a formula"})
+			m.wrong(r.Name, fault.InvalidValue{What: "a part of a split can't be split again",
+				Do: "use clean: with part:, or a formula"})
 		}
 		if r.Rule.Recode != nil && r.Rule.Recode.Path != "" {
 			m.recode(&r.Rule)
@@ -197,7 +200,7 @@ func (m *maker) rules(header source.Header, rules []Named) {
 }
 
 // recode reads the file of a rule's recode. What the ladle file says itself goes before it.
-func (m *maker) recode(r *Rule) {
+func (m *builder) recode(r *Rule) {
 	values, err := RecodeFile(r.Recode.Path)
 	if err != nil {
 		m.wrong(r.Recode.File, err)
@@ -208,20 +211,22 @@ func (m *maker) recode(r *Rule) {
 }
 
 // find resolves the name of a column.
-func (m *maker) find(name Said) (int, bool) {
+func (m *builder) find(name Located) (int, bool) {
 	at := m.Find(name.Text)
 	switch len(at) {
 	case 1:
 		return at[0], true
 	case 0:
-		m.wrong(name, fault.Advised{What: fmt.Sprintf("there is no column %q", name.Text), Do: fault.DidYouMean(name.Text, m.Names())})
+		m.wrong(name, fault.InvalidValue{What: fmt.Sprintf("there is no column %q", name.Text),
+			Do: fault.DidYouMean(name.Text, m.Names())})
 	default:
-		m.wrong(name, fault.Advised{What: fmt.Sprintf("there are several columns %q", name.Text), Do: fmt.Sprintf("rename one of them, or write: column %d", at[0]+1)})
+		m.wrong(name, fault.InvalidValue{What: fmt.Sprintf("there are several columns %q", name.Text),
+			Do: fmt.Sprintf("rename one of them, or write: column %d", at[0]+1)})
 	}
 	return 0, false
 }
 
-func (m *maker) findAll(names []Said) (all []int) {
+func (m *builder) findAll(names []Located) (all []int) {
 	for _, n := range names {
 		if at, ok := m.find(n); ok {
 			all = append(all, at)
@@ -231,10 +236,10 @@ func (m *maker) findAll(names []Said) (all []int) {
 }
 
 // make adds a new column. It may be made of those of the file and of new ones above it.
-func (m *maker) make(x Made) {
+func (m *builder) make(x DerivedColumn) {
 	c := column{rule: x.Rule, from: origin{field: -1, of: -1}}
 	if x.Join != nil {
-		c.from.join, c.from.with = m.findAll(x.Join), x.With
+		c.from.join, c.from.with = m.findAll(x.Join), x.Between
 	} else {
 		c.from.formula = m.compile(x.Formula)
 	}
@@ -244,7 +249,7 @@ func (m *maker) make(x Made) {
 	m.add(x.Name, c)
 }
 
-func (m *maker) formulaColumns() []formula.Column {
+func (m *builder) formulaColumns() []formula.Column {
 	columns := make([]formula.Column, len(m.columns))
 	for i, c := range m.columns {
 		columns[i] = formula.Column{Name: c.name, Plain: formula.PlainName(c.name), Kind: c.form()}
@@ -252,7 +257,7 @@ func (m *maker) formulaColumns() []formula.Column {
 	return columns
 }
 
-func (m *maker) compile(f Said) *formula.Formula {
+func (m *builder) compile(f Located) *formula.Formula {
 	made, err := formula.Compile(f.Text, m.formulaColumns())
 	if err != nil {
 		m.wrong(f, err)
@@ -264,14 +269,15 @@ func (m *maker) compile(f Said) *formula.Formula {
 	return made
 }
 
-// condition adds a column that tells whether a row is kept.
-func (m *maker) condition(only Said) int {
+// condition adds a column that reports whether a row is kept.
+func (m *builder) condition(only Located) int {
 	f := m.compile(only)
 	if f == nil {
 		return -1
 	}
 	if f.Kind() != formula.Truth && f.Kind() != formula.Any {
-		m.wrong(only, fault.Advised{What: fmt.Sprintf("only: needs a condition, and this is a %s", f.Kind()), Do: `write for example: tons > 0`})
+		m.wrong(only, fault.InvalidValue{What: fmt.Sprintf("only: needs a condition, but this is a %s", f.Kind()),
+			Do: `write for example: tons > 0`})
 		return -1
 	}
 	m.columns = append(m.columns, column{from: origin{field: -1, of: -1, formula: f}})
@@ -279,17 +285,15 @@ func (m *maker) condition(only Said) int {
 }
 
 // fillBlanks resolves if_blank and default.
-func (m *maker) fillBlanks() {
+func (m *builder) fillBlanks() {
 	for i := range m.columns {
 		c := &m.columns[i]
 		for _, f := range c.rule.IfBlank {
 			made := &fill{column: i}
 			switch {
-			case f.SameFor != nil:
-				made.same = m.findAll(f.SameFor)
+			case f.Same != nil:
+				made.same = m.findAll(f.Same)
 				m.fills = append(m.fills, made)
-			case f.Constant != nil:
-				made.constant = m.constant(c, *f.Constant)
 			default:
 				made.formula = m.compile(f.Formula)
 				m.judgeFill(c, made.formula, f.Formula)
@@ -303,14 +307,16 @@ func (m *maker) fillBlanks() {
 }
 
 // judgeFill refuses a formula that gives something else than the column holds.
-func (m *maker) judgeFill(c *column, f *formula.Formula, at Said) {
-	if f == nil || f.Kind() == c.form() || f.Kind() == formula.Any || f.Kind() == formula.Text || c.form() == formula.Text {
+func (m *builder) judgeFill(c *column, f *formula.Formula, at Located) {
+	if f == nil || f.Kind() == c.form() || f.Kind() == formula.Any || f.Kind() == formula.Text ||
+		c.form() == formula.Text {
 		return
 	}
-	m.wrong(at, fault.Advised{What: fmt.Sprintf("this formula gives a %s, but %s is a %s", f.Kind(), c.name, c.form()), Do: "number() and date() make one of a text"})
+	m.wrong(at, fault.InvalidValue{What: fmt.Sprintf("this formula results in a %s, but %s is a %s", f.Kind(), c.name,
+		c.form()), Do: "number() and date() convert a text"})
 }
 
-func (m *maker) constant(c *column, text Said) *cell {
+func (m *builder) constant(c *column, text Located) *cell {
 	made, err := c.rule.constant(text.Text)
 	if err != nil {
 		m.wrong(text, fmt.Errorf("%q %w", text.Text, err))
@@ -339,7 +345,7 @@ func (r *Recipe) needs(i int) []int {
 
 // arrange puts the columns in an order in which each stands behind those that it needs, and finds behind which pass
 // over the file each is whole.
-func (m *maker) arrange() {
+func (m *builder) arrange() {
 	m.order, m.levels = m.order[:0], 0
 	state := make([]int, len(m.columns)) // 1 while it is visited, 2 then
 	var path []int
@@ -379,26 +385,28 @@ func (m *maker) arrange() {
 }
 
 // cycle tells of columns that need each other.
-func (m *maker) cycle(path []int) {
+func (m *builder) cycle(path []int) {
 	var names []string
 	for _, i := range append(path, path[0]) {
 		names = append(names, m.columns[i].name)
 	}
-	at := Said{}
+	at := Located{}
 	for _, i := range path {
 		for _, f := range m.columns[i].rule.IfBlank {
 			if f.Formula.Line > 0 {
 				at = f.Formula
 			}
-			if len(f.SameFor) > 0 {
-				at = f.SameFor[0]
+			if len(f.Same) > 0 {
+				at = f.Same[0]
 			}
 		}
 	}
-	m.wrong(at, fault.Advised{What: "these columns need each other: " + strings.Join(names, " needs "), Do: "take one of the formulas out"})
+	m.wrong(at, fault.InvalidValue{What: "circular reference between these columns: " + strings.Join(names, " needs "),
+		Do: "delete one of the formulas"})
 }
 
-// ReadNumber reads a number as column i writes them, or plainly, and gives it plainly; i is -1 where there is no column.
+// ReadNumber reads a number as column i writes them, or plainly, and returns it plainly; i is -1 where there is no
+// column.
 func (r *Recipe) ReadNumber(i int, text string) (string, error) {
 	rule := &Rule{Rounded: true}
 	if i >= 0 && r.columns[i].rule.form() == formula.Number {

@@ -3,11 +3,12 @@ package clean
 import (
 	"bytes"
 	"fmt"
-	"strings"
+	"slices"
 	"unicode/utf8"
 	"unsafe"
 
 	"ladle/internal/core/formula"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
@@ -20,32 +21,33 @@ type cell struct {
 	digits value.Digits
 	moment value.Moment
 	truth  bool
-	raw    []byte // as it stands in the file
-	why    string // it is bad, in words that go behind the column and the quoted cell
-	blame  int    // the column whose cell is at fault
+	raw    []byte        // as it stands in the file
+	why    *reason.Cause // why it is bad
+	blame  int           // the column whose cell is at fault
 }
 
-// cook works on the records of a chunk by a recipe. Its memory is used again for each record.
-type cook struct {
+// rowCleaner works on the records of a chunk by a recipe. Its memory is used again for each record.
+type rowCleaner struct {
 	*Recipe
 	order   []int // the columns that are wanted, and those that they need
-	gather  int   // the level of same_for whose groups are gathered; 0 when blanks are filled
+	gather  int   // the level of as_in_lines_with_same whose groups are gathered; 0 when blanks are filled
 	cells   []cell
-	rooms   []rooms
+	buffers []buffers
 	machine *formula.Machine
 	values  []formula.Value
-	found   []found
+	found   []groupCell
 }
 
-// rooms is the memory of a column for texts that don't stand in the file.
-type rooms struct {
+// buffers is the memory of a column for texts that don't stand in the file.
+type buffers struct {
 	texts [2][]byte // one for what a cleaning makes of what stands in the other
 	next  int
 	other []byte // digits, and texts of formulas
 }
 
-func (r *Recipe) newCook(order []int, gather int) *cook {
-	c := &cook{Recipe: r, order: order, gather: gather, cells: make([]cell, len(r.columns)), rooms: make([]rooms, len(r.columns)),
+func (r *Recipe) newRowCleaner(order []int, gather int) *rowCleaner {
+	c := &rowCleaner{Recipe: r, order: order, gather: gather, cells: make([]cell, len(r.columns)),
+		buffers: make([]buffers, len(r.columns)),
 		machine: formula.NewMachine(len(r.columns)), values: make([]formula.Value, len(r.columns))}
 	for i := range c.values {
 		c.values[i].From = r.columns[i].name
@@ -54,7 +56,7 @@ func (r *Recipe) newCook(order []int, gather int) *cook {
 	return c
 }
 
-// closure gives the wanted columns and all that they need, in order.
+// closure returns the wanted columns and all that they need, in order.
 func (r *Recipe) closure(wanted []int) []int {
 	need := make([]bool, len(r.columns))
 	for _, w := range wanted {
@@ -77,7 +79,7 @@ func (r *Recipe) closure(wanted []int) []int {
 }
 
 // row cleans the cells of a record.
-func (k *cook) row(r *source.Record) {
+func (k *rowCleaner) row(r *source.Record) {
 	for _, i := range k.order {
 		c := &k.columns[i]
 		k.cell(i, c, r)
@@ -87,8 +89,8 @@ func (k *cook) row(r *source.Record) {
 	}
 }
 
-// keeps tells whether the input keeps the row; its condition may be bad.
-func (k *cook) keeps() bool {
+// keeps reports whether the input keeps the row; its condition may be bad.
+func (k *rowCleaner) keeps() bool {
 	if k.only < 0 {
 		return true
 	}
@@ -96,12 +98,18 @@ func (k *cook) keeps() bool {
 	return c.state == value.Bad || c.state == value.Given && c.truth
 }
 
-func (c *cell) bad(blame int, why string) { c.state, c.blame, c.why = value.Bad, blame, why }
+func (c *cell) bad(blame int, why *reason.Cause) { c.state, c.blame, c.why = value.Bad, blame, why }
+
+// refused makes the cell bad for the cause that err is.
+func (c *cell) refused(blame int, err error) {
+	why := reason.CauseOf(err)
+	c.bad(blame, &why)
+}
 
 // cell cleans one cell.
-func (k *cook) cell(i int, c *column, r *source.Record) {
+func (k *rowCleaner) cell(i int, c *column, r *source.Record) {
 	to := &k.cells[i]
-	to.state, to.form, to.raw, to.why = value.Null, formula.Text, nil, ""
+	to.state, to.form, to.raw, to.why = value.Null, formula.Text, nil, nil
 	typed := false
 	switch {
 	case c.from.field >= 0:
@@ -110,7 +118,8 @@ func (k *cook) cell(i int, c *column, r *source.Record) {
 		if len(r.Faults) > 0 && k.fault(i, to, r) {
 			return
 		}
-		typed = r.Stored != nil && (r.Stored[c.from.field] == source.StoredNumber || r.Stored[c.from.field] == source.StoredMoment)
+		typed = r.Stored != nil && (r.Stored[c.from.field] == source.StoredNumber ||
+			r.Stored[c.from.field] == source.StoredMoment)
 	case c.from.of >= 0:
 		if !k.part(i, to, c) {
 			return
@@ -136,7 +145,7 @@ func (k *cook) cell(i int, c *column, r *source.Record) {
 }
 
 // fault takes over what the reader says of a cell.
-func (k *cook) fault(i int, to *cell, r *source.Record) bool {
+func (k *rowCleaner) fault(i int, to *cell, r *source.Record) bool {
 	for _, f := range r.Faults {
 		if f.Field == k.columns[i].from.field {
 			to.bad(i, f.Why)
@@ -147,7 +156,7 @@ func (k *cook) fault(i int, to *cell, r *source.Record) bool {
 }
 
 // part takes a part of the cell of another column.
-func (k *cook) part(i int, to *cell, c *column) bool {
+func (k *rowCleaner) part(i int, to *cell, c *column) bool {
 	whole := &k.cells[c.from.of]
 	if whole.state == value.Bad {
 		to.bad(whole.blame, whole.why)
@@ -158,9 +167,9 @@ func (k *cook) part(i int, to *cell, c *column) bool {
 		return true
 	}
 	split := k.columns[c.from.of].rule.Split
-	body, most := whole.written(), len(split.Into)
+	body, most := whole.written(), len(split.Columns)
 	if n := bytes.Count(body, []byte(split.At)) + 1; n > most {
-		to.bad(c.from.of, fmt.Sprintf("has more than the %d parts that it is split in", most))
+		to.bad(c.from.of, &reason.Cause{Why: reason.Why{Kind: reason.TooManyParts, Limit: int64(most)}})
 		return false
 	}
 	to.text = nth(body, split.At, c.from.part+1)
@@ -168,8 +177,8 @@ func (k *cook) part(i int, to *cell, c *column) bool {
 }
 
 // join brings the cells of other columns together that are not blank.
-func (k *cook) join(i int, to *cell, c *column) bool {
-	room := k.rooms[i].other[:0]
+func (k *rowCleaner) join(i int, to *cell, c *column) bool {
+	buf := k.buffers[i].other[:0]
 	for _, from := range c.from.join {
 		part := &k.cells[from]
 		switch part.state {
@@ -177,27 +186,27 @@ func (k *cook) join(i int, to *cell, c *column) bool {
 			to.bad(part.blame, part.why)
 			return false
 		case value.Given:
-			if len(room) > 0 {
-				room = append(room, c.from.with...)
+			if len(buf) > 0 {
+				buf = append(buf, c.from.with...)
 			}
-			room = part.plain(room)
+			buf = part.plain(buf)
 		}
 	}
-	k.rooms[i].other, to.text = room, room
+	k.buffers[i].other, to.text = buf, buf
 	return true
 }
 
 // plain adds the cell in its canonical text.
-func (c *cell) plain(room []byte) []byte {
+func (c *cell) plain(buf []byte) []byte {
 	switch c.form {
 	case formula.Number:
-		return c.digits.Append(room)
+		return c.digits.Append(buf)
 	case formula.Moment:
-		return value.AppendMoment(room, c.moment)
+		return value.AppendMoment(buf, c.moment)
 	case formula.Truth:
-		return fmt.Append(room, c.truth)
+		return fmt.Append(buf, c.truth)
 	}
-	return append(room, c.text...)
+	return append(buf, c.text...)
 }
 
 // written is the cell in its canonical text, which must not be changed.
@@ -209,7 +218,7 @@ func (c *cell) written() []byte {
 }
 
 // clean goes through the rule of a column up to its parsing.
-func (k *cook) clean(i int, c *column, to *cell, typed bool) {
+func (k *rowCleaner) clean(i int, c *column, to *cell, typed bool) {
 	rule := &c.rule
 	if rule.BlankIs.has(to.text) {
 		to.state, to.text = value.Null, nil
@@ -219,7 +228,10 @@ func (k *cook) clean(i int, c *column, to *cell, typed bool) {
 	}
 	if rule.Clean != nil {
 		before := to.text
-		to.text = k.rooms[i].through(rule.Clean, to.text)
+		if to.text = k.buffers[i].through(rule.Clean, to.text); len(to.text) > mostText {
+			to.state, to.text, to.why = value.Bad, nil, cleanedTooLong
+			return
+		}
 		typed = typed && bytes.Equal(before, to.text)
 		if len(to.text) == 0 || rule.BlankIs.has(to.text) {
 			to.state = value.Null
@@ -233,19 +245,23 @@ func (k *cook) clean(i int, c *column, to *cell, typed bool) {
 }
 
 // through puts a cell through cleanings.
-func (r *rooms) through(all []Cleaning, text []byte) []byte {
+func (r *buffers) through(all []Cleaning, text []byte) []byte {
 	for _, clean := range all {
 		made := clean(r.texts[r.next][:0], text)
 		if !inside(made, text) {
 			r.texts[r.next] = made
 			r.next ^= 1
 		}
-		text = made
+		if text = made; len(text) > mostText {
+			break
+		}
 	}
 	return text
 }
 
-// inside tells whether part stands in the memory of whole, or nowhere.
+var cleanedTooLong = &reason.Cause{Why: reason.Why{Kind: reason.CleanedTooLong}}
+
+// inside reports whether part stands in the memory of whole, or nowhere.
 func inside(part, whole []byte) bool {
 	if len(part) == 0 || len(whole) == 0 {
 		return len(part) == 0
@@ -254,19 +270,21 @@ func inside(part, whole []byte) bool {
 	return p >= w && p < w+uintptr(len(whole))
 }
 
+var notInRecode = &reason.Cause{Why: reason.Why{Kind: reason.NotInRecode}}
+
 // recode puts another value in the place of the cell; false when that ends the cleaning.
-func (k *cook) recode(i int, r *Recode, to *cell) bool {
+func (k *rowCleaner) recode(i int, r *Recode, to *cell) bool {
 	made, known := r.Values[string(to.text)]
 	switch {
 	case known:
-		to.text = append(k.rooms[i].other[:0], made...)
-		k.rooms[i].other = to.text
+		to.text = append(k.buffers[i].other[:0], made...)
+		k.buffers[i].other = to.text
 		if made == "" {
 			to.state = value.Null
 		}
 		return made != ""
-	case r.Others == RefuseOthers:
-		to.bad(i, "is not among the values of its recode:")
+	case r.Others == SetAsideOthers:
+		to.bad(i, notInRecode)
 		return false
 	case r.Others == BlankOthers:
 		to.state = value.Null
@@ -275,13 +293,13 @@ func (k *cook) recode(i int, r *Recode, to *cell) bool {
 	return true
 }
 
-// parse makes a number, moment or truth of the text, where the rule says how these are written. What a workbook stores as
-// one is plain already.
-func (k *cook) parse(i int, rule *Rule, to *cell, typed bool) {
+// parse makes a number, moment or truth of the text, where the rule says how these are written. What a workbook stores
+// as one is plain already.
+func (k *rowCleaner) parse(i int, rule *Rule, to *cell, typed bool) {
 	var err error
 	switch {
 	case rule.Number != nil && !typed:
-		to.digits, k.rooms[i].other, err = rule.Number.Scan(k.rooms[i].other, to.text)
+		to.digits, k.buffers[i].other, err = rule.Number.Scan(k.buffers[i].other, to.text)
 		to.form = formula.Number
 	case rule.Number != nil || rule.Rounded:
 		to.digits, err = value.ScanNumber(to.text)
@@ -300,12 +318,12 @@ func (k *cook) parse(i int, rule *Rule, to *cell, typed bool) {
 		to.form = formula.Truth
 	}
 	if err != nil {
-		to.bad(i, err.Error())
+		to.refused(i, err)
 	}
 }
 
 // scan reads a word for yes or no.
-func (t *Truths) scan(cell []byte) (bool, error) {
+func (t *YesNo) scan(cell []byte) (bool, error) {
 	switch {
 	case t.Yes.has(cell):
 		return true, nil
@@ -316,26 +334,27 @@ func (t *Truths) scan(cell []byte) (bool, error) {
 }
 
 // NewTruths makes words for yes and no; the error says that a word stands for both.
-func NewTruths(yes, no []string) (*Truths, error) {
-	t := &Truths{Yes: NewWords(yes...), No: NewWords(no...)}
-	t.refusal = fmt.Errorf("is neither yes (%s) nor no (%s)", strings.Join(yes, ", "), strings.Join(no, ", "))
+func NewTruths(yes, no []string) (*YesNo, error) {
+	t := &YesNo{Yes: NewWords(yes...), No: NewWords(no...)}
+	t.refusal = reason.Because(reason.Why{Kind: reason.NotYesNo, List: reason.List(slices.Concat(yes, no)...),
+		Limit: int64(len(yes))})
 	for _, w := range yes {
 		if t.No.has([]byte(w)) {
-			return nil, fmt.Errorf("%q stands for yes and for no", w)
+			return nil, fmt.Errorf("%q means both yes and no", w)
 		}
 	}
 	return t, nil
 }
 
 // put adds a cell to a column of values; what is wrong is told to tell.
-func (k *cook) put(to *value.Column, t value.Type, i int, tell func(blame int, raw []byte, why string)) {
+func (k *rowCleaner) put(to *value.Column, t value.Type, i int, tell func(blame int, raw []byte, why reason.Cause)) {
 	c := &k.cells[i]
 	var err error
 	switch {
 	case c.state != value.Given:
 		to.AppendState(c.state)
 		if c.state == value.Bad {
-			tell(c.blame, k.cells[c.blame].raw, c.why)
+			tell(c.blame, k.cells[c.blame].raw, *c.why)
 		}
 		return
 	case c.form == formula.Number:
@@ -350,7 +369,7 @@ func (k *cook) put(to *value.Column, t value.Type, i int, tell func(blame int, r
 		err = value.ParseIn(to, t, c.text, k.columns[i].rule.Zone)
 	}
 	if err != nil {
-		tell(i, c.shown(), err.Error())
+		tell(i, c.shown(), reason.CauseOf(err))
 	}
 }
 

@@ -9,23 +9,23 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Said is something that the ladle file says, and where it stands there, both counted from 1.
-type Said struct {
+// Located is something that the ladle file says, and where it stands there, both counted from 1.
+type Located struct {
 	Text         string
 	Line, Column int
 }
 
 // Rule says what is done with the cells of one column, in the order of its parts.
 type Rule struct {
-	BlankIs   Words      // cells that mean nothing, before the cleanings and behind them
+	BlankIs   WordSet    // cells that mean nothing, before the cleanings and behind them
 	Clean     []Cleaning // in this order
 	Recode    *Recode
 	Split     *Split // the cleaned cell in parts
 	Number    *notation.Number
 	Dates     *notation.Dates
-	Truths    *Truths
-	IfBlank   []Fill // the first that gives something counts
-	Default   *Said  // what a blank cell is, then
+	Truths    *YesNo
+	IfBlank   []Fill   // the first that gives something counts
+	Default   *Located // what a blank cell is, then
 	Rounded   bool
 	Round     int // digits behind the point
 	ShortenTo int // characters; 0 for all
@@ -35,38 +35,37 @@ type Rule struct {
 
 // Fill says what stands for a blank cell: exactly one of its parts is used.
 type Fill struct {
-	Formula  Said
-	SameFor  []Said // the columns by which rows belong together
-	Constant *Said
+	Formula Located
+	Same    []Located // the columns by which lines belong together
 }
 
-// Made is a column that the file doesn't have: a formula's, or others joined.
-type Made struct {
-	Name    Said
-	Formula Said
-	Join    []Said // when not empty
-	With    string // between them
+// DerivedColumn is a column that the file doesn't have: a formula's, or others joined.
+type DerivedColumn struct {
+	Name    Located
+	Formula Located
+	Join    []Located // when not empty
+	Between string
 	Rule    Rule
 }
 
-// Named is a rule for the cells of the column that goes by a name.
-type Named struct {
-	Name Said
+// NamedRule is a rule for the cells of the column that goes by a name.
+type NamedRule struct {
+	Name Located
 	Rule Rule
 }
 
 // Split makes columns of the parts of a cell.
 type Split struct {
-	At   string
-	Into []Said
+	At      string
+	Columns []Located
 }
 
-// Words are cells with a meaning, whatever the case of their letters.
-type Words map[string]bool
+// WordSet are cells with a meaning, whatever the case of their letters.
+type WordSet map[string]bool
 
 // NewWords makes words of a list.
-func NewWords(list ...string) Words {
-	w := Words{}
+func NewWords(list ...string) WordSet {
+	w := WordSet{}
 	for _, s := range list {
 		w[folded([]byte(s))] = true
 	}
@@ -75,17 +74,17 @@ func NewWords(list ...string) Words {
 
 func folded(cell []byte) string { return string(bytes.ToLower(cell)) }
 
-// has tells whether the cell is one of the words.
-func (w Words) has(cell []byte) bool {
+// has reports whether the cell is one of the words.
+func (w WordSet) has(cell []byte) bool {
 	if len(w) == 0 {
 		return false
 	}
 	if w[string(cell)] {
 		return true
 	}
-	var room [64]byte
-	low := room[:0]
-	if len(cell) > len(room) {
+	var buf [64]byte
+	low := buf[:0]
+	if len(cell) > len(buf) {
 		return w[folded(cell)]
 	}
 	for _, c := range cell {
@@ -100,9 +99,9 @@ func (w Words) has(cell []byte) bool {
 	return w[string(low)]
 }
 
-// Truths are the words for yes and for no.
-type Truths struct {
-	Yes, No Words
+// YesNo are the words for yes and for no.
+type YesNo struct {
+	Yes, No WordSet
 	refusal error
 }
 

@@ -3,12 +3,11 @@ package clean
 import (
 	"context"
 	"encoding/binary"
-	"fmt"
 	"slices"
 
 	"ladle/internal/core/formula"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
-	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -17,20 +16,20 @@ type group struct {
 	cell     cell
 	text     string // of the cell, canonical
 	position int64
-	other    string // another text, when they don't agree
-	place    int64  // where that stands
-	clash    string // both, in words
+	other    string        // another text, when they don't agree
+	place    int64         // where that stands
+	clash    *reason.Cause // both, once that is known
 }
 
-// found is a cell that was noted for a group.
-type found struct {
+// groupCell is a cell that was noted for a group.
+type groupCell struct {
 	fill  *fill
 	key   string
 	group group
 }
 
 // key names the group that a row belongs to; not ok when it belongs to none, because a cell is blank.
-func (k *cook) key(f *fill) (key []byte, bad *cell, ok bool) {
+func (k *rowCleaner) key(f *fill) (key []byte, bad *cell, ok bool) {
 	for _, s := range f.same {
 		c := &k.cells[s]
 		switch c.state {
@@ -48,12 +47,12 @@ func (k *cook) key(f *fill) (key []byte, bad *cell, ok bool) {
 }
 
 // note keeps a cell for its group; the row's position is set later.
-func (k *cook) note(f *fill, c *cell) {
+func (k *rowCleaner) note(f *fill, c *cell) {
 	if c.state != value.Given {
 		return
 	}
 	if key, _, ok := k.key(f); ok {
-		k.found = append(k.found, found{f, string(key), group{cell: c.copied(), text: string(c.written())}})
+		k.found = append(k.found, groupCell{f, string(key), group{cell: c.copied(), text: string(c.written())}})
 	}
 }
 
@@ -65,8 +64,8 @@ func (c *cell) copied() cell {
 	return own
 }
 
-// sibling gives a blank cell the value that all other rows of its group have.
-func (k *cook) sibling(i int, f *fill, to *cell) {
+// sibling returns a blank cell the value that all other rows of its group have.
+func (k *rowCleaner) sibling(i int, f *fill, to *cell) {
 	key, bad, ok := k.key(f)
 	switch {
 	case bad != nil:
@@ -77,8 +76,8 @@ func (k *cook) sibling(i int, f *fill, to *cell) {
 		if g == nil {
 			return
 		}
-		if g.clash != "" {
-			to.bad(i, "is blank, and "+g.clash)
+		if g.clash != nil {
+			to.bad(i, g.clash)
 			return
 		}
 		k.take(i, to, &g.cell)
@@ -86,7 +85,7 @@ func (k *cook) sibling(i int, f *fill, to *cell) {
 }
 
 // merge brings cells that were noted together, in the order of the file.
-func merge(all []found) {
+func merge(all []groupCell) {
 	for _, x := range all {
 		if x.fill.groups == nil {
 			x.fill.groups = map[string]*group{}
@@ -102,7 +101,8 @@ func merge(all []found) {
 	}
 }
 
-// gatherAll reads the table as often as same_for asks, and gives what is to be read then: the table, or the same once more.
+// gatherAll reads the table as often as as_in_lines_with_same asks, and returns what is to be read then: the table, or
+// the same once more.
 func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)) (source.Table, error) {
 	var origins []source.Origin
 	for level := 1; level <= r.levels; level++ {
@@ -135,15 +135,16 @@ func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)
 }
 
 // gather reads the table once for the groups of a level.
-func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level int, only bool, told func(int64)) ([]source.Origin, error) {
+func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level int, only bool,
+	told func(int64)) ([]source.Origin, error) {
 	origins := []source.Origin{}
 	fields := r.file
-	work := func(chunk *source.Chunk) []found {
+	work := func(chunk *source.Chunk) []groupCell {
 		chunk.Seal()
-		k, enough := r.newCook(order, level), 4096
+		k, enough := r.newRowCleaner(order, level), 4096
 		var record source.Record
 		for chunk.Next(&record) {
-			if source.Misshapen(&record, fields) != "" {
+			if source.Misshapen(&record, fields) != nil {
 				continue
 			}
 			before := len(k.found)
@@ -161,7 +162,7 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 		}
 		return k.found
 	}
-	err := source.Each(ctx, t, work, func(chunk *source.Chunk, all []found) error {
+	err := source.Each(ctx, t, work, func(chunk *source.Chunk, all []groupCell) error {
 		if told != nil {
 			told(chunk.Origin.Done)
 		}
@@ -173,7 +174,7 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 }
 
 // firstOnes leaves out what says nothing new of a group.
-func firstOnes(all []found) []found {
+func firstOnes(all []groupCell) []groupCell {
 	type about struct {
 		fill *fill
 		key  string
@@ -181,7 +182,7 @@ func firstOnes(all []found) []found {
 		form formula.Kind
 	}
 	seen := make(map[about]bool, len(all))
-	return slices.DeleteFunc(all, func(x found) bool {
+	return slices.DeleteFunc(all, func(x groupCell) bool {
 		a := about{x.fill, x.key, x.group.text, x.group.cell.form}
 		was := seen[a]
 		seen[a] = true
@@ -189,31 +190,22 @@ func firstOnes(all []found) []found {
 	})
 }
 
-// clashes puts into words where groups of a level don't agree.
+// clashes notes where groups of a level don't agree.
 func (r *Recipe) clashes(t source.Table, level int) {
 	for _, f := range r.fills {
 		if f.level != level {
 			continue
 		}
-		names := ""
+		names := make([]string, len(f.same))
 		for i, s := range f.same {
-			if i > 0 {
-				names += ", "
-			}
-			names += r.columns[s].name
+			names[i] = r.columns[s].name
 		}
 		for _, g := range f.groups {
 			if g.place != 0 {
-				here, there := source.SpotOf(t, g.position), source.SpotOf(t, g.place)
-				one, other := here.Words(), there.Words()
-				if here.File != there.File {
-					one, other = here.Short(), there.Short()
-				}
-				g.clash = fmt.Sprintf("rows with the same %s don't agree: %s has %q, %s %q", names, one, shown(g.text), other, shown(g.other))
+				g.clash = &reason.Cause{Why: reason.Why{Kind: reason.GroupDisagrees, Columns: reason.List(names...)},
+					Detail: reason.Detail{Other: source.PlaceOf(t, g.position), Value: g.text,
+						Third: source.PlaceOf(t, g.place), Theirs: g.other}}
 			}
 		}
 	}
 }
-
-// shown is a value in messages, which stay readable when it is long.
-func shown(value string) []byte { return text.Shortened([]byte(value), 80) }

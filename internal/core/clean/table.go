@@ -5,43 +5,45 @@ import (
 	"slices"
 
 	"ladle/internal/core/formula"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
 
 // Cells cleans records one after the other by a recipe, without types to read them as.
 type Cells struct {
-	cook  *cook
+	cook  *rowCleaner
 	width int // the columns that have names
 }
 
-// NewCells makes Cells for all columns of a recipe. What same_for needs must have been gathered; see Gather.
+// NewCells makes Cells for all columns of a recipe. What as_in_lines_with_same needs must have been gathered; see
+// Gather.
 func (r *Recipe) NewCells() *Cells {
 	all := make([]int, len(r.columns))
 	for i := range all {
 		all[i] = i
 	}
-	return &Cells{r.newCook(r.closure(all), 0), len(r.Names())}
+	return &Cells{r.newRowCleaner(r.closure(all), 0), len(r.Names())}
 }
 
-// Blamed is a cell that is bad, or that makes others bad.
-type Blamed struct {
+// CellError is a cell that is bad, or that makes others bad.
+type CellError struct {
 	Column int
 	Cell   string // as it stands in the file
-	Why    string // in words that go behind the quoted cell
+	Why    reason.Cause
 }
 
-// Clean cleans the cells of a record, and tells whether the row is kept. The record must have the shape of the input.
+// Clean cleans the cells of a record, and reports whether the row is kept. The record must have the shape of the input.
 func (c *Cells) Clean(r *source.Record) (keep bool) {
 	c.cook.row(r)
 	return c.cook.keeps()
 }
 
 // Bad lists the cells that are to blame, each once.
-func (c *Cells) Bad() (all []Blamed) {
+func (c *Cells) Bad() (all []CellError) {
 	for i := range c.cook.cells {
 		if x := &c.cook.cells[i]; x.state == value.Bad {
-			b := Blamed{x.blame, string(c.cook.cells[x.blame].raw), x.why}
+			b := CellError{x.blame, string(c.cook.cells[x.blame].raw), *x.why}
 			if !slices.Contains(all, b) {
 				all = append(all, b)
 			}
@@ -50,23 +52,23 @@ func (c *Cells) Bad() (all []Blamed) {
 	return all
 }
 
-// Append adds the cell of column i in its canonical text to room, and says what it is; nothing for a blank or bad one.
-func (c *Cells) Append(room []byte, i int) ([]byte, formula.Kind, value.State) {
+// Append adds the cell of column i in its canonical text to buf, and says what it is; nothing for a blank or bad one.
+func (c *Cells) Append(buf []byte, i int) ([]byte, formula.Kind, value.State) {
 	x := &c.cook.cells[i]
 	if x.state != value.Given {
-		return room, x.form, x.state
+		return buf, x.form, x.state
 	}
-	return x.plain(room), x.form, x.state
+	return x.plain(buf), x.form, x.state
 }
 
-// Gather reads the table for what same_for needs, and gives the table to be read then; told, when not nil, hears of the
-// bytes of the files that are done.
+// Gather reads the table for what as_in_lines_with_same needs, and returns the table to be read then; told, when not
+// nil, hears of the bytes of the files that are done.
 func (r *Recipe) Gather(ctx context.Context, t source.Table, told func(done int64)) (source.Table, error) {
 	return r.gatherAll(ctx, t, told)
 }
 
-// Table gives the rows that the recipe makes of those of t, which was given by Gather: cells in their canonical text, bad
-// ones as faults; rows that are left out are not in it.
+// Table returns the rows that the recipe makes of those of t, which was given by Gather: cells in their canonical text,
+// bad ones as faults; rows that are left out are not in it.
 func (r *Recipe) Table(t source.Table) source.Table {
 	header := source.Header{Names: r.Names(), Line: t.Header().Line}
 	return source.Map(t, header, func() source.Mapping { return &mapping{cells: r.NewCells()} })
@@ -75,7 +77,7 @@ func (r *Recipe) Table(t source.Table) source.Table {
 // mapping makes cleaned records.
 type mapping struct {
 	cells  *Cells
-	room   []byte
+	buf    []byte
 	fields [][]byte
 	stored []source.Stored
 }
@@ -86,16 +88,16 @@ var storedAs = map[formula.Kind]source.Stored{formula.Text: source.StoredText, f
 
 // Map cleans a record.
 func (m *mapping) Map(r *source.Record) bool {
-	if source.Misshapen(r, m.cells.cook.file) != "" {
+	if source.Misshapen(r, m.cells.cook.file) != nil {
 		return true
 	}
 	if !m.cells.Clean(r) {
 		return false
 	}
 	if r.Keep {
-		m.room, m.fields = nil, nil
+		m.buf, m.fields = nil, nil
 	}
-	m.room, m.fields, m.stored = m.room[:0], m.fields[:0], m.stored[:0]
+	m.buf, m.fields, m.stored = m.buf[:0], m.fields[:0], m.stored[:0]
 	r.Faults = nil
 	for i := range m.cells.width {
 		m.cell(r, i)
@@ -108,22 +110,22 @@ func (m *mapping) Map(r *source.Record) bool {
 
 // cell adds the cleaned cell of a column.
 func (m *mapping) cell(r *source.Record, i int) {
-	at := len(m.room)
+	at := len(m.buf)
 	var form formula.Kind
 	var state value.State
-	m.room, form, state = m.cells.Append(m.room, i)
+	m.buf, form, state = m.cells.Append(m.buf, i)
 	kind := storedAs[form]
 	x := &m.cells.cook.cells[i]
 	switch c := &m.cells.cook.columns[i]; {
 	case state == value.Null:
 		kind = source.StoredBlank
 	case state == value.Bad:
-		m.room = append(m.room, x.raw...)
+		m.buf = append(m.buf, x.raw...)
 		kind = source.StoredFault
 		r.Faults = append(r.Faults, source.Fault{Field: i, Why: x.why})
 	case c.bare && c.from.field >= 0 && r.Stored != nil:
 		kind = r.Stored[c.from.field]
 	}
-	m.fields = append(m.fields, m.room[at:len(m.room):len(m.room)])
+	m.fields = append(m.fields, m.buf[at:len(m.buf):len(m.buf)])
 	m.stored = append(m.stored, kind)
 }

@@ -1,5 +1,5 @@
-// Package draft writes a ladle file for files and a database that it has never seen: it matches columns with columns, by
-// their names and by the values themselves, and says why, and what it isn't sure of.
+// Package draft writes a ladle file for files and a database that it has never seen: it matches columns with columns,
+// by their names and by the values themselves, and says why, and what it isn't sure of.
 package draft
 
 import (
@@ -19,11 +19,11 @@ import (
 
 // Draft is a ladle file that is worth editing.
 type Draft struct {
-	Text    string   `json:"ladle_file"`
-	Matches []Match  `json:"matches"`
-	LeftOut []Left   `json:"left_out,omitempty"` // columns of files that feed nothing
-	Doubts  []string `json:"doubts,omitempty"`   // what a person should look at
-	Errors  []string `json:"errors,omitempty"`   // what must be solved before a load
+	Text    string         `json:"text"`
+	Matches []Match        `json:"matches"`
+	LeftOut []UnusedColumn `json:"unused_columns"` // columns of files that feed nothing
+	Doubts  []string       `json:"doubts"`         // what a person should look at
+	Errors  []string       `json:"obstacles"`      // what must be solved before a load
 }
 
 // Match is a column of a table with what feeds it.
@@ -32,14 +32,14 @@ type Match struct {
 	Block  string   `json:"block"`
 	Table  string   `json:"table"`
 	Column string   `json:"column"`
-	From   []string `json:"from"`           // columns of the file
-	Find   string   `json:"find,omitempty"` // the table in which a row is found
-	Score  float64  `json:"score"`          // from 0 to 1
+	From   []string `json:"from_columns"`     // columns of the file
+	Lookup string   `json:"lookup,omitempty"` // the table in which a row is looked up
+	Score  float64  `json:"score"`            // from 0 to 1
 	Why    string   `json:"why"`
 }
 
-// Left is a column of a file that feeds nothing.
-type Left struct {
+// UnusedColumn is a column of a file that feeds nothing.
+type UnusedColumn struct {
 	Input  string `json:"input"`
 	Column string `json:"column"`
 }
@@ -86,18 +86,21 @@ func prepare(f File, before []*file) *file {
 	made := &file{File: f, input: name}
 	for i, c := range f.Survey.Columns {
 		from := &column{Column: c, ref: c.Name, texts: f.Survey.Different(i)}
-		if slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool { return o != c && source.Plain(o.Name) == source.Plain(c.Name) }) {
+		if slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool {
+			return o != c &&
+				source.FoldName(o.Name) == source.FoldName(c.Name)
+		}) {
 			from.ref = fmt.Sprintf("column %d", i+1)
 		}
 		for _, t := range from.texts {
-			from.plain = append(from.plain, source.Plain(t))
+			from.plain = append(from.plain, source.FoldName(t))
 		}
 		made.columns = append(made.columns, from)
 	}
 	return made
 }
 
-// expect takes into account what files could bring into tables, so that other columns may point at that.
+// expect takes into account what files could bring into tables, so that other columns may refer to that.
 func (m *matcher) expect(files []*file) {
 	var could []*block
 	for _, f := range files {
@@ -127,7 +130,8 @@ func (m *matcher) bring(blocks []*block) {
 	m.values.bring(columns)
 }
 
-// best is the table that a file fits best, with those that it points at and that the file fills too; nil when it fits none.
+// best is the table that a file fits best, with those that it refers to and that the file fills too; nil when it fits
+// none.
 func (m *matcher) best(f *file) (best *block, filled []*block) {
 	most := 0.5
 	for _, t := range m.schema.Tables {
@@ -179,15 +183,15 @@ func (m *matcher) blocks(files []*file) []*block {
 // parents lists the tables in which a block finds rows.
 func parents(b *block) []*schema.Table {
 	var all []*schema.Table
-	var visit func(fed)
-	visit = func(x fed) {
-		if x.find == nil {
+	var visit func(assignment)
+	visit = func(x assignment) {
+		if x.lookup == nil {
 			return
 		}
-		if x.find.table != b.table && !slices.Contains(all, x.find.table) {
-			all = append(all, x.find.table)
+		if x.lookup.table != b.table && !slices.Contains(all, x.lookup.table) {
+			all = append(all, x.lookup.table)
 		}
-		for _, by := range x.find.by {
+		for _, by := range x.lookup.by {
 			visit(by)
 		}
 	}
@@ -197,9 +201,9 @@ func parents(b *block) []*schema.Table {
 	return all
 }
 
-// knowsMore tells whether the file has columns for the parent b that its child leaves unused.
+// knowsMore reports whether the file has columns for the parent b that its child leaves unused.
 func (b *block) knowsMore(child *block) bool {
-	return slices.ContainsFunc(b.fed, func(x fed) bool {
+	return slices.ContainsFunc(b.fed, func(x assignment) bool {
 		for _, c := range b.file.columns {
 			if x.uses(c) && child.unused(c) && x.Score >= sure && !b.table.UniqueOn([]string{x.of.Name}) {
 				return true
@@ -211,7 +215,7 @@ func (b *block) knowsMore(child *block) bool {
 
 // undecided says why a column of a parent may differ between lines with the same key; "" where the file shows none that
 // do, or is too short to tell.
-func (b *block) undecided(x fed) string {
+func (b *block) undecided(x assignment) string {
 	from := cmp.Or(x.column, x.single())
 	key, _, _ := b.key()
 	if b.child == nil || from == nil || len(key) != 1 || key[0] == x.of.Name {
@@ -231,7 +235,8 @@ func (b *block) undecided(x fed) string {
 			case at < 0:
 				return fmt.Sprintf("it differs between lines with the same %s", by.Name)
 			case p.Decides[at].Against.Count > 0:
-				return fmt.Sprintf("%d lines have another one than others with the same %s%s", p.Decides[at].Against.Count, by.Name, firstLine(p.Decides[at].Against))
+				return fmt.Sprintf("%d lines differ from others with the same %s%s",
+					p.Decides[at].Against.Count, by.Name, firstLine(p.Decides[at].Against))
 			}
 		}
 	}
@@ -250,14 +255,15 @@ func (b *block) key() (columns []string, why string, certain bool) {
 		var fed []string
 		for _, name := range k.Columns {
 			for _, x := range b.fed {
-				if from := cmp.Or(x.column, x.single()); from != nil && from.Name == name && k.Repeats == 0 && x.of.Type.Kind != value.Float {
+				if from := cmp.Or(x.column, x.single()); from != nil && from.Name == name && k.Repeats == 0 &&
+					x.of.Type.Kind != value.Float {
 					fed = append(fed, x.of.Name)
 				}
 			}
 		}
 		if len(fed) == len(k.Columns) {
-			return fed, "no unique constraint is fed; these columns tell the lines of the file apart", false
+			return fed, "no unique key of the table is filled; these columns identify the lines of the file", false
 		}
 	}
-	return nil, "nothing tells rows apart, so every line is added", false
+	return nil, "no columns identify the rows, so every line is added", false
 }

@@ -32,33 +32,33 @@ type column struct {
 	plain []string // the same, in the form in which they are compared
 }
 
-// fed is a column of a table with what feeds it: a column of the file, or the find of a row of another table.
-type fed struct {
+// assignment is a column of a table with what feeds it: a column of the file, or the lookup of a row of another table.
+type assignment struct {
 	guess
 	of     *schema.Column
 	column *column
-	find   *find
+	lookup *lookup
 }
 
-// find is how the row of another table is found.
-type find struct {
+// lookup is how the row of another table is found.
+type lookup struct {
 	table *schema.Table
-	by    []fed
+	by    []assignment
 	named bool // that there is a relation is known from names alone
 }
 
-// uses tells whether a source reads a column of the file.
-func (f fed) uses(c *column) bool {
-	if f.find == nil {
+// uses reports whether a source reads a column of the file.
+func (f assignment) uses(c *column) bool {
+	if f.lookup == nil {
 		return f.column == c
 	}
-	return slices.ContainsFunc(f.find.by, func(by fed) bool { return by.uses(c) })
+	return slices.ContainsFunc(f.lookup.by, func(by assignment) bool { return by.uses(c) })
 }
 
 // single is the column of the file by which alone a row is found, else nil.
-func (f fed) single() *column {
-	if f.find != nil && len(f.find.by) == 1 {
-		return f.find.by[0].column
+func (f assignment) single() *column {
+	if f.lookup != nil && len(f.lookup.by) == 1 {
+		return f.lookup.by[0].column
 	}
 	return nil
 }
@@ -68,19 +68,19 @@ type block struct {
 	child   *block // of a parent that is filled from its child's file: the child
 	file    *file
 	table   *schema.Table
-	fed     []fed
+	fed     []assignment
 	missing []string // columns that must have a value and that nothing feeds
 }
 
 // matcher matches files with tables.
 type matcher struct {
 	schema  *schema.Schema
-	guessed []schema.Guessed
+	guessed []schema.LikelyRelation
 	values  *catalogue
 	err     error // the first one of the database
 }
 
-// compatible tells whether cells of a type of a survey can be values of a column.
+// compatible reports whether cells of a type of a survey can be values of a column.
 func compatible(cells string, c *schema.Column) bool {
 	number := cells == "whole number" || cells == "decimal number"
 	switch c.Type.Kind {
@@ -102,7 +102,7 @@ func compatible(cells string, c *schema.Column) bool {
 	return cells == "blank"
 }
 
-// direct tells how likely a column of the file feeds a column of a table itself.
+// direct returns how likely a column of the file feeds a column of a table itself.
 func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess {
 	if c.Generated || c.Odd != "" || !compatible(from.Type, c) {
 		return guess{}
@@ -138,13 +138,13 @@ func (m *matcher) relation(t *schema.Table, c *schema.Column) (parent *schema.Ta
 
 const deepest = 3 // finds inside of finds
 
-// finds lists the ways in which a column that points at another table is found, by columns of the file.
-func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) []fed {
+// finds lists the ways in which a column that refers to another table is found, by columns of the file.
+func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) []assignment {
 	parent, key, named := m.relation(t, c)
 	if parent == nil || depth == 0 || parent.Odd != "" {
 		return nil
 	}
-	var all []fed
+	var all []assignment
 	for _, k := range parent.Keys {
 		if len(k.Columns) == 1 && k.Columns[0] == key && parent.Column(key).Type.Kind == value.Int {
 			continue // an id, which files don't know
@@ -156,20 +156,22 @@ func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) [
 		}
 	}
 	for i := range all {
-		all[i].find.named = named
+		all[i].lookup.named = named
 	}
 	return all
 }
 
 // byOne lists the columns of the file by which alone a row of parent can be found.
-func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, key *schema.Column) []fed {
-	var all []fed
+func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *schema.Table,
+	key *schema.Column) []assignment {
+	var all []assignment
 	for _, from := range f.columns {
 		if !compatible(from.Type, key) || len(from.texts) == 0 {
 			continue
 		}
 		name := better(asRelation(from.Name, t, c.Name), byName(from.Name, parent, key.Name))
-		if len(words(from.Name)) == 1 && slices.Contains(general, words(from.Name)[0]) && asRelation(from.Name, t, c.Name).Score == 0 {
+		if len(words(from.Name)) == 1 && slices.Contains(general, words(from.Name)[0]) &&
+			asRelation(from.Name, t, c.Name).Score == 0 {
 			name = guess{} // every table has a name
 		}
 		asked := question{place{parent, key.Name}, from, true}
@@ -182,17 +184,17 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 			g.Score *= 0.55 // the table has other values
 		}
 		if g.Score >= likely {
-			all = append(all, fed{guess: g, of: c, column: nil, find: &find{table: parent,
-				by: []fed{{guess: g, of: key, column: from}}}})
+			all = append(all, assignment{guess: g, of: c, column: nil, lookup: &lookup{table: parent,
+				by: []assignment{{guess: g, of: key, column: from}}}})
 		}
 	}
 	return all
 }
 
-// filled tells whether the table has enough values, of its own or of another file, to hold others against them.
+// filled reports whether the table has enough values, of its own or of another file, to hold others against them.
 func (m *matcher) filled(p place) bool { return len(m.values.there[p])+len(m.values.comes[p]) >= 3 }
 
-// asRelation tells how likely a column of the file is meant for a column that points at another table, by the names.
+// asRelation returns how likely a column of the file is meant for a column that refers to another table, by the names.
 func asRelation(file string, t *schema.Table, column string) guess {
 	f, c := words(file), words(column)
 	if n := len(c); n > 1 && slices.Contains([]string{"id", "no", "code", "ref"}, c[n-1]) {
@@ -205,8 +207,9 @@ func asRelation(file string, t *schema.Table, column string) guess {
 }
 
 // bySeveral finds a row of parent by a key of several columns.
-func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, key []string, depth int) (fed, bool) {
-	whole := fed{guess: guess{Score: 1}, of: c, find: &find{table: parent}}
+func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, key []string,
+	depth int) (assignment, bool) {
+	whole := assignment{guess: guess{Score: 1}, of: c, lookup: &lookup{table: parent}}
 	back := false
 	for _, name := range key {
 		of := parent.Column(name)
@@ -217,33 +220,33 @@ func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *
 			part, ok = m.asked(f, t, c, of)
 		}
 		if !ok {
-			return fed{}, false
+			return assignment{}, false
 		}
-		whole.find.by = append(whole.find.by, part)
+		whole.lookup.by = append(whole.lookup.by, part)
 		whole.Score = min(whole.Score, part.Score)
 	}
-	if back { // the rows of parent point at t themselves: only a column that is named so means one of them
+	if back { // the rows of parent refer to t themselves: only a column that is named so means one of them
 		named, ok := m.asked(f, t, c, nil)
 		if !ok {
-			return fed{}, false
+			return assignment{}, false
 		}
-		for i := range whole.find.by {
-			if by := &whole.find.by[i]; by.find == nil && compatible(named.column.Type, by.of) {
+		for i := range whole.lookup.by {
+			if by := &whole.lookup.by[i]; by.lookup == nil && compatible(named.column.Type, by.of) {
 				by.column, by.guess = named.column, named.guess
 			}
 		}
 		if !whole.uses(named.column) {
-			return fed{}, false
+			return assignment{}, false
 		}
 	}
 	whole.Score *= 0.97
-	whole.Why = "a row of " + parent.Name + " is known by " + strings.Join(key, " and ")
+	whole.Why = "a row of " + parent.Name + " is identified by " + strings.Join(key, " and ")
 	return whole, true
 }
 
 // part finds what feeds one column of a key.
-func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth int) (fed, bool) {
-	var best fed
+func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth int) (assignment, bool) {
+	var best assignment
 	for _, g := range m.finds(f, parent, of, depth-1) {
 		if g.Score > best.Score {
 			best = g
@@ -251,43 +254,45 @@ func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth i
 	}
 	for _, from := range f.columns {
 		if g := m.direct(parent, of, from); g.Score > best.Score {
-			best = fed{guess: g, of: of, column: from}
+			best = assignment{guess: g, of: of, column: from}
 		}
 	}
 	return best, best.Score >= likely
 }
 
 // asked finds the column of the file that is named like a relation, for a column of of's type.
-func (m *matcher) asked(f *file, t *schema.Table, c, of *schema.Column) (fed, bool) {
+func (m *matcher) asked(f *file, t *schema.Table, c, of *schema.Column) (assignment, bool) {
 	for _, from := range f.columns {
-		if g := asRelation(from.Name, t, c.Name); g.Score > 0 && (of == nil || compatible(from.Type, of) && of.Type.Kind != value.Int) {
-			return fed{guess: g, of: of, column: from}, true
+		if g := asRelation(from.Name, t, c.Name); g.Score > 0 &&
+			(of == nil || compatible(from.Type, of) && of.Type.Kind != value.Int) {
+			return assignment{guess: g, of: of, column: from}, true
 		}
 	}
-	return fed{}, false
+	return assignment{}, false
 }
 
 // fit matches the file with a table: each column of the table gets the likeliest source that no other one has.
 func (m *matcher) fit(f *file, t *schema.Table) *block {
 	b := &block{file: f, table: t}
-	var all []fed
+	var all []assignment
 	for i := range t.Columns {
 		c := &t.Columns[i]
 		for _, from := range f.columns {
-			if g := m.direct(t, c, from); g.Score >= likely && (t.Relation(c.Name) == nil || from.Type == "whole number" && g.Score > 0.9) {
-				all = append(all, fed{guess: g, of: c, column: from})
+			if g := m.direct(t, c, from); g.Score >= likely &&
+				(t.Relation(c.Name) == nil || from.Type == "whole number" && g.Score > 0.9) {
+				all = append(all, assignment{guess: g, of: c, column: from})
 			}
 		}
 		all = append(all, m.finds(f, t, c, deepest)...)
 	}
-	slices.SortStableFunc(all, func(a, b fed) int { return cmp.Compare(b.Score, a.Score) })
+	slices.SortStableFunc(all, func(a, b assignment) int { return cmp.Compare(b.Score, a.Score) })
 	for _, x := range all {
 		if !b.feeds(x.of.Name) && !b.taken(x) {
 			b.fed = append(b.fed, x)
 		}
 	}
 	b.byType()
-	slices.SortFunc(b.fed, func(a, c fed) int {
+	slices.SortFunc(b.fed, func(a, c assignment) int {
 		return cmp.Compare(slices.Index(t.Names(), a.of.Name), slices.Index(t.Names(), c.of.Name))
 	})
 	var names []string
@@ -299,24 +304,25 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 }
 
 func (b *block) feeds(column string) bool {
-	return slices.ContainsFunc(b.fed, func(x fed) bool { return x.of.Name == column })
+	return slices.ContainsFunc(b.fed, func(x assignment) bool { return x.of.Name == column })
 }
 
-// taken tells whether all columns that x reads feed something likelier already.
-func (b *block) taken(x fed) bool {
+// taken reports whether all columns that x reads feed something likelier already.
+func (b *block) taken(x assignment) bool {
 	for _, c := range b.file.columns {
-		if x.uses(c) && !slices.ContainsFunc(b.fed, func(o fed) bool { return o.uses(c) }) {
+		if x.uses(c) && !slices.ContainsFunc(b.fed, func(o assignment) bool { return o.uses(c) }) {
 			return false
 		}
 	}
 	return true
 }
 
-// byType feeds a date, or a time, that must be given from the only column of the file that is left and has such.
+// byType feeds a date, or a time, that is required, from the only column of the file that is left and has such.
 func (b *block) byType() {
 	for i := range b.table.Columns {
 		c := &b.table.Columns[i]
-		if b.feeds(c.Name) || !c.Required || c.Generated || c.Identity || c.Type.Kind != value.Date && c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
+		if b.feeds(c.Name) || !c.Required || c.Generated || c.Identity || c.Type.Kind != value.Date &&
+			c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
 			continue
 		}
 		var left []*column
@@ -329,17 +335,18 @@ func (b *block) byType() {
 			return o.Name != c.Name && o.Type.Kind == c.Type.Kind && !b.feeds(o.Name)
 		})
 		if len(left) == 1 && !others {
-			b.fed = append(b.fed, fed{guess: guess{likely, "the only " + left[0].Type + " that is left"}, of: c, column: left[0]})
+			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " that is left"}, of: c,
+				column: left[0]})
 		}
 	}
 }
 
 func (b *block) unused(c *column) bool {
-	return !slices.ContainsFunc(b.fed, func(x fed) bool { return x.uses(c) })
+	return !slices.ContainsFunc(b.fed, func(x assignment) bool { return x.uses(c) })
 }
 
 // worth says how well the file fits the table: what of the file it uses, together with the blocks that fill tables it
-// points at, less what is missing.
+// refers to, less what is missing.
 func (b *block) worth(parents []*block) float64 {
 	worth := -1.2 * float64(len(b.missing))
 	for _, c := range b.file.columns {
@@ -354,7 +361,8 @@ func (b *block) worth(parents []*block) float64 {
 	switch {
 	case slices.Equal(name, table):
 		worth += 1.5
-	case len(table) > 0 && slices.Contains(name, table[len(table)-1]), len(name) > 0 && slices.Contains(table, name[len(name)-1]):
+	case len(table) > 0 && slices.Contains(name, table[len(table)-1]), len(name) > 0 &&
+		slices.Contains(table, name[len(name)-1]):
 		worth += 0.5
 	}
 	return worth
@@ -371,12 +379,12 @@ func (b *block) bestOf(c *column) (best float64) {
 }
 
 // each visits all sources of a block, those inside of finds too.
-func (b *block) each(visit func(fed)) {
-	var inside func(fed)
-	inside = func(x fed) {
+func (b *block) each(visit func(assignment)) {
+	var inside func(assignment)
+	inside = func(x assignment) {
 		visit(x)
-		if x.find != nil {
-			for _, by := range x.find.by {
+		if x.lookup != nil {
+			for _, by := range x.lookup.by {
 				inside(by)
 			}
 		}

@@ -29,14 +29,19 @@ const (
 
 // short are words that people write in several ways, by the one that stands for all of them.
 var short = map[string]string{
-	"number": "no", "nr": "no", "num": "no", "nbr": "no", "telephone": "phone", "tel": "phone", "mobile": "phone", "description": "text",
-	"desc": "text", "quantity": "qty", "amount": "amt", "reference": "ref", "identifier": "id", "ident": "id", "key": "id", "title": "name",
-	"label": "name", "designation": "name", "comment": "note", "remark": "note", "category": "type", "kind": "type", "begin": "start",
-	"until": "end", "address": "addr", "country": "state", "licence": "license", "weight": "wt", "length": "len", "position": "pos",
+	"number": "no", "nr": "no", "num": "no", "nbr": "no", "telephone": "phone", "tel": "phone", "mobile": "phone",
+	"description": "text",
+	"desc":        "text", "quantity": "qty", "amount": "amt", "reference": "ref", "identifier": "id", "ident": "id",
+	"key": "id", "title": "name",
+	"label": "name", "designation": "name", "comment": "note", "remark": "note", "category": "type", "kind": "type",
+	"begin": "start",
+	"until": "end", "address": "addr", "country": "state", "licence": "license", "weight": "wt", "length": "len",
+	"position": "pos",
 }
 
 // units are words at the end of a name that only say in what it is measured.
-var units = []string{"m", "km", "cm", "mm", "ft", "t", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent", "eur", "usd", "gbp", "tons", "at", "on"}
+var units = []string{"m", "km", "cm", "mm", "ft", "t", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent",
+	"eur", "usd", "gbp", "tons", "at", "on"}
 
 // words are the words of a name in the form in which they are compared.
 func words(name string) []string {
@@ -51,7 +56,7 @@ func words(name string) []string {
 	return all
 }
 
-// byName tells how likely a column of a file is meant for a column of a table, by their names.
+// byName returns how likely a column of a file is meant for a column of a table, by their names.
 func byName(file string, table *schema.Table, column string) guess {
 	f, t, c := words(file), words(table.Name), words(column)
 	switch {
@@ -63,12 +68,13 @@ func byName(file string, table *schema.Table, column string) guess {
 		return guess{0.95, "the same name, but for that of the table"}
 	case slices.Equal(slices.Sorted(slices.Values(f)), slices.Sorted(slices.Values(c))):
 		return guess{0.9, "the same words"}
-	case len(c) > 1 && slices.Contains(units, c[len(c)-1]) && slices.Equal(f, c[:len(c)-1]), len(f) > 1 && slices.Contains(units, f[len(f)-1]) && slices.Equal(c, f[:len(f)-1]):
+	case len(c) > 1 && slices.Contains(units, c[len(c)-1]) && slices.Equal(f, c[:len(c)-1]), len(f) > 1 &&
+		slices.Contains(units, f[len(f)-1]) && slices.Equal(c, f[:len(f)-1]):
 		return guess{0.9, "the same name, but for the unit"}
 	case slices.Equal(f, t) && slices.Equal(c, []string{"name"}):
-		return guess{0.85, "named like the table"}
+		return guess{0.85, "the name of the table"}
 	case abbreviates(f, c) || abbreviates(c, f):
-		return guess{0.75, "one name shortens the other"}
+		return guess{0.75, "one name is short for the other"}
 	case len(f) == 1 && len(f[0]) > 1 && f[0] == initials(c), len(c) == 1 && len(c[0]) > 1 && c[0] == initials(f):
 		return guess{0.72, "the first letters of the name"}
 	}
@@ -89,8 +95,8 @@ func without(name, words []string) []string {
 	return name
 }
 
-// abbreviates tells whether each word of a shortens the one of b: it starts with its first letter and has no others than
-// it, in their order.
+// abbreviates reports whether each word of a shortens the one of b: it starts with its first letter and has no others
+// than it, in their order.
 func abbreviates(a, b []string) bool {
 	return slices.EqualFunc(a, b, func(x, y string) bool {
 		if x == y {
@@ -118,7 +124,8 @@ func initials(words []string) string {
 }
 
 // general are words that say too little to match names by them alone.
-var general = []string{"id", "no", "name", "code", "type", "date", "time", "text", "note", "of", "the", "last", "first", "new", "old"}
+var general = []string{"id", "no", "name", "code", "type", "date", "time", "text", "note", "of", "the", "last", "first",
+	"new", "old"}
 
 // partly compares names that share only some of their words, or the stem of one.
 func partly(a, b []string) guess {
@@ -136,10 +143,10 @@ func partly(a, b []string) guess {
 	if !telling || 2*shared < all {
 		return guess{}
 	}
-	return guess{0.45 + 0.2*float64(shared)/float64(all), "a part of the name"}
+	return guess{0.45 + 0.2*float64(shared)/float64(all), "part of the name"}
 }
 
-// stem tells whether two words start with the same letters, five or more and most of both.
+// stem reports whether two words start with the same letters, five or more and most of both.
 func stem(a, b string) bool {
 	n := 0
 	for n < len(a) && n < len(b) && a[n] == b[n] {

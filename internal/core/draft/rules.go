@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/survey"
 	"ladle/internal/core/value"
 )
@@ -26,7 +28,8 @@ func (w *writer) rules(f *file) {
 			w.line("    columns:")
 			titled = true
 		}
-		w.said(fmt.Sprintf("      %s: {%s}", scalar(c.ref), strings.Join(parts, ", ")), why, doubt, f.input+", "+c.Name)
+		w.said(fmt.Sprintf("      %s: {%s}", ladlefile.Scalar(c.ref), strings.Join(parts, ", ")), why, doubt,
+			f.input+", "+c.Name)
 	}
 }
 
@@ -36,7 +39,7 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 	used := false
 	recode := map[string]string{}
 	for _, b := range w.blocks {
-		b.each(func(x fed) {
+		b.each(func(x assignment) {
 			if b.file == f && x.column == c {
 				kind, used = x.of.Type.Kind, true
 			}
@@ -52,27 +55,30 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 	if len(c.Words) > 0 {
 		var words []string
 		for _, word := range c.Words {
-			words = append(words, quoted(word.What))
+			words = append(words, ladlefile.Quoted(word.What))
 		}
 		parts = append(parts, "blank_is: ["+strings.Join(words, ", ")+"]")
 		whys = append(whys, fmt.Sprintf("%s blank", cells(count(c.Words))))
 	}
-	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) && kind == value.Text {
+	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) &&
+		kind == value.Text {
 		parts = append(parts, "clean: squeeze")
-		whys = append(whys, "there are blanks too many")
+		whys = append(whys, "some cells have extra blanks")
 	}
 	if said := recoded(recode); said != "" {
 		parts = append(parts, said)
-		whys = append(whys, "spelt so in the table")
+		whys = append(whys, "spelt like this in the table")
 	}
 	switch kind {
 	case value.Int, value.Fixed, value.Decimal, value.Float:
-		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." && strings.Trim(c.Written, "0123456789-") != "" {
-			parts = append(parts, "number: "+quoted(c.Written))
+		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." &&
+			strings.Trim(c.Written, "0123456789-") != "" {
+			parts = append(parts, "number: "+ladlefile.Quoted(c.Written))
 		}
 	case value.Date, value.DateTime, value.Time:
-		if c.Written != "" && !slices.Contains([]string{"yyyy-MM-dd", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss", "HH:mm", "HH:mm:ss"}, c.Written) {
-			parts = append(parts, "date: "+quoted(c.Written))
+		if c.Written != "" && !slices.Contains([]string{"yyyy-MM-dd", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss",
+			"HH:mm", "HH:mm:ss"}, c.Written) {
+			parts = append(parts, "date: "+ladlefile.Quoted(c.Written))
 		}
 	case value.Bool:
 		parts = append(parts, truth(c)...)
@@ -81,15 +87,16 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 		whys, doubt = append(whys, c.Unclear), true
 	}
 	if n := c.Misfits.Count; n > 0 && kind != value.Text {
-		whys, doubt = append(whys, fmt.Sprintf("%s no %s%s", cells(n), c.Type, firstPlace(c.Misfits))), true
+		whys, doubt = append(whys, fmt.Sprintf("%s %s%s", reason.Plural(n, "cell"), c.NotOfType(),
+			firstPlace(c.Misfits))), true
 	}
 	return parts, strings.Join(whys, "; "), doubt
 }
 
-// respell adds the texts of a find that its table spells in another way.
-func (w *writer) respell(x fed, recode map[string]string) {
-	by := x.find.by[0]
-	texts, err := w.values.respelt(place{x.find.table, by.of.Name}, by.column.texts)
+// respell adds the texts of a lookup that its table spells in another way.
+func (w *writer) respell(x assignment, recode map[string]string) {
+	by := x.lookup.by[0]
+	texts, err := w.values.respelt(place{x.lookup.table, by.of.Name}, by.column.texts)
 	w.err = cmp.Or(w.err, err)
 	maps.Copy(recode, texts)
 }
@@ -103,7 +110,7 @@ func recoded(texts map[string]string) string {
 	}
 	var all []string
 	for _, t := range slices.Sorted(maps.Keys(texts)) {
-		all = append(all, inFlow(t)+": "+inFlow(texts[t]))
+		all = append(all, ladlefile.Flow(t)+": "+ladlefile.Flow(texts[t]))
 	}
 	return "recode: {" + strings.Join(all, ", ") + "}"
 }
@@ -115,9 +122,9 @@ func truth(c *column) []string {
 		switch strings.ToLower(strings.TrimSpace(t)) {
 		case "true", "false", "1", "0":
 		case "yes", "y", "x", "on":
-			yes = append(yes, quoted(t))
+			yes = append(yes, ladlefile.Quoted(t))
 		case "no", "n", "off":
-			no = append(no, quoted(t))
+			no = append(no, ladlefile.Quoted(t))
 		}
 	}
 	var parts []string

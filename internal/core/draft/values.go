@@ -48,7 +48,8 @@ type question struct {
 }
 
 func newCatalogue(ctx context.Context, db engine.Reader) *catalogue {
-	return &catalogue{ctx: ctx, db: db, sizes: map[*schema.Table]int64{}, there: map[place]known{}, asked: map[place]known{}, comes: map[place]known{},
+	return &catalogue{ctx: ctx, db: db, sizes: map[*schema.Table]int64{}, there: map[place]known{},
+		asked: map[place]known{}, comes: map[place]known{},
 		told: map[question]int{}}
 }
 
@@ -126,7 +127,7 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 		for row, state := range b.Columns[0].States {
 			if state == value.Given {
 				text := b.Columns[0].Text(row)
-				has[source.Plain(text)] = text
+				has[source.FoldName(text)] = text
 			}
 		}
 		return nil
@@ -152,7 +153,7 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
 }
 
-// byValue tells how likely the values of a column are keys of a place, by how many of them it has.
+// byValue returns how likely the values of a column are keys of a place, by how many of them it has.
 func (c *catalogue) byValue(q question) (guess, error) {
 	few := min(len(q.from.texts), fewTexts)
 	if few == 0 || q.table.Odd != "" || q.table.Column(q.column).Odd != "" {
@@ -167,16 +168,16 @@ func (c *catalogue) byValue(q question) (guess, error) {
 	if few < len(q.from.texts) {
 		of = fmt.Sprintf("%d of the first %d", n, few)
 	}
-	return guess{0.6 + 0.4*share, fmt.Sprintf("%s different values are in %s.%s", of, q.table.Name, q.column)}, nil
+	return guess{0.6 + 0.4*share, fmt.Sprintf("%s distinct values are in %s.%s", of, q.table.Name, q.column)}, nil
 }
 
-// respelt gives the texts of a file that a column of a table has in another spelling, one that the database holds to be
-// another text, with that spelling.
+// respelt returns the texts of a file that a column of a table has in another spelling, one that the database holds to
+// be another text, with that spelling.
 func (c *catalogue) respelt(p place, texts []string) (map[string]string, error) {
 	all := map[string]string{}
 	of := p.table.Column(p.column)
 	for _, t := range texts {
-		there, has := c.there[p][source.Plain(t)]
+		there, has := c.there[p][source.FoldName(t)]
 		if !has || there == strings.TrimSpace(t) || of.Type.Kind != value.Text {
 			continue
 		}
@@ -194,7 +195,7 @@ func (c *catalogue) respelt(p place, texts []string) (map[string]string, error) 
 	return all, nil
 }
 
-// like gives the value of a column that looks like a text which it doesn't have; "" when there is none.
+// like returns the value of a column that looks like a text which it doesn't have; "" when there is none.
 func (c *catalogue) like(p place, name string) (like string) {
 	if len(c.there[p]) > readNames {
 		return ""

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 )
 
@@ -19,7 +21,7 @@ type writer struct {
 }
 
 func (w *writer) draft() *Draft {
-	w.line("# A draft by ladle. Each guess says why; look at the lines with # ? before you load.")
+	w.line("# Drafted by ladle. Each guess has its reason; check the lines marked # ? before loading.")
 	w.line("ladle: 1")
 	w.line("")
 	w.line("inputs:")
@@ -46,10 +48,10 @@ func (w *writer) line(format string, arguments ...any) {
 func (w *writer) said(text, why string, doubt bool, where string) {
 	switch {
 	case doubt:
-		w.line("%s  # ? %s", text, oneLine(why))
+		w.line("%s  # ? %s", text, ladlefile.OneLine(why))
 		w.made.Doubts = append(w.made.Doubts, where+": "+why)
 	case why != "":
-		w.line("%s  # %s", text, oneLine(why))
+		w.line("%s  # %s", text, ladlefile.OneLine(why))
 	default:
 		w.line("%s", text)
 	}
@@ -57,25 +59,27 @@ func (w *writer) said(text, why string, doubt bool, where string) {
 
 // doubt is a line of its own.
 func (w *writer) doubt(indent, why, where string) {
-	w.line("%s# ? %s", indent, oneLine(why))
+	w.line("%s# ? %s", indent, ladlefile.OneLine(why))
 	w.made.Doubts = append(w.made.Doubts, where+": "+why)
 }
 
 func (w *writer) input(f *file) {
 	m := f.Survey.Read
-	w.line("  %s:", scalar(f.input))
-	w.line("    file: %s", scalar(f.Path))
+	w.line("  %s:", ladlefile.Scalar(f.input))
+	w.line("    file: %s", ladlefile.Scalar(f.Path))
 	if len(m.Sheets) > 1 {
-		w.line("    sheet: %s", scalar(m.Sheet))
+		w.line("    sheet: %s", ladlefile.Scalar(m.Sheet))
 	}
-	if h := m.Header; h.Is != "" {
-		w.said("    header: "+h.Is, pick(h.Sure < 0.9, "it isn't sure that the names of the columns stand here", ""), h.Sure < 0.9, f.input)
+	if h := m.Header; h.Value != "" {
+		w.said("    header: "+h.Value, pick(h.Confidence < 0.9,
+			"not sure that this line is the header", ""), h.Confidence < 0.9, f.input)
 	}
-	if e := m.Encoding; e.Is != "" && e.Is != "ASCII" && !strings.HasPrefix(e.Is, "UTF-") {
-		w.said("    encoding: "+scalar(e.Is), pick(e.Sure < 0.9, "a guess; look at letters with accents", ""), e.Sure < 0.9, f.input)
+	if e := m.Encoding; e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
+		w.said("    encoding: "+ladlefile.Scalar(e.Value), pick(e.Confidence < 0.9,
+			"a guess; check letters with accents", ""), e.Confidence < 0.9, f.input)
 	}
-	if d := m.Limits; d.Is != "" && d.Is != "none" && d.Is != "," && m.Format == "text" {
-		w.said("    delimiter: "+delimiter(d.Is), "", false, f.input)
+	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && m.Format == "text" {
+		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)
 	}
 	w.rules(f)
 }
@@ -91,7 +95,7 @@ func delimiter(is string) string {
 	if is == "\t" {
 		return "tab"
 	}
-	return quoted(is)
+	return ladlefile.Quoted(is)
 }
 
 // blockName is the name of a block: its table's, unless an earlier one has that.
@@ -109,20 +113,20 @@ func (w *writer) blockName(b *block) string {
 
 func (w *writer) block(b *block) {
 	name := w.blockName(b)
-	w.line("  %s:", scalar(name))
+	w.line("  %s:", ladlefile.Scalar(name))
 	if name != b.table.Name {
-		w.line("    into: %s", scalar(b.table.Name))
+		w.line("    into: %s", ladlefile.Scalar(b.table.Name))
 	}
-	w.line("    from: %s", scalar(b.file.input))
+	w.line("    from: %s", ladlefile.Scalar(b.file.input))
 	key, why, certain := b.key()
 	text := "none"
 	switch {
 	case len(key) == 1:
-		text = scalar(key[0])
+		text = ladlefile.Scalar(key[0])
 	case len(key) > 1:
 		var all []string
 		for _, k := range key {
-			all = append(all, inFlow(k))
+			all = append(all, ladlefile.Flow(k))
 		}
 		text = "[" + strings.Join(all, ", ") + "]"
 	}
@@ -133,9 +137,9 @@ func (w *writer) block(b *block) {
 		w.column(b, name, x)
 	}
 	for _, missing := range b.missing {
-		why := fmt.Sprintf("%s must have a value, and no column of the file looks like it", missing)
-		w.line("      # ? %s", oneLine(why))
-		w.line("      # %s: {constant: ...}", scalar(missing))
+		why := fmt.Sprintf("%s is required, and no column of the file matches it", missing)
+		w.line("      # ? %s", ladlefile.OneLine(why))
+		w.line("      # %s: {constant: ...}", ladlefile.Scalar(missing))
 		w.made.Errors = append(w.made.Errors, name+": "+why)
 	}
 }
@@ -147,19 +151,20 @@ func (w *writer) keyRepeats(b *block, name string, key []string) {
 			continue
 		}
 		same := !slices.ContainsFunc(key, func(of string) bool {
-			return !slices.ContainsFunc(b.fed, func(x fed) bool {
+			return !slices.ContainsFunc(b.fed, func(x assignment) bool {
 				from := cmp.Or(x.column, x.single())
 				return x.of.Name == of && from != nil && slices.Contains(k.Columns, from.Name)
 			})
 		})
 		if same && len(k.First) > 0 {
-			w.doubt("    ", fmt.Sprintf("%d lines have the key of an earlier one, the first is line %d; where they differ they are set aside, unless repeats: says otherwise",
-				k.Repeats, k.First[0].Line), name)
+			w.doubt("    ", fmt.Sprintf("duplicate keys: in %s, the first is line %d; lines that differ from the "+
+				"earlier one are set aside, unless contradictions: says otherwise", reason.Plural(k.Repeats, "line"),
+				k.First[0].Line), name)
 		}
 	}
 }
 
-func (w *writer) column(b *block, name string, x fed) {
+func (w *writer) column(b *block, name string, x assignment) {
 	match := Match{Input: b.file.input, Block: name, Table: b.table.Name, Column: x.of.Name, Score: x.Score, Why: x.Why}
 	for _, c := range b.file.columns {
 		if x.uses(c) {
@@ -170,10 +175,10 @@ func (w *writer) column(b *block, name string, x fed) {
 	if differs := b.undecided(x); differs != "" {
 		doubt, why = true, join(why, differs)
 	}
-	if x.find != nil {
-		match.Find = x.find.table.Name
-		if x.find.named {
-			why += "; the database declares no such relation, only its name tells"
+	if x.lookup != nil {
+		match.Lookup = x.lookup.table.Name
+		if x.lookup.named {
+			why += "; guessed from its name, since the database declares no foreign key"
 		}
 	}
 	w.made.Matches = append(w.made.Matches, match)
@@ -181,36 +186,40 @@ func (w *writer) column(b *block, name string, x fed) {
 	if from := x.single(); from != nil {
 		add, more := w.newNames(x)
 		why = join(why, more)
-		w.said(fmt.Sprintf("      %s: {from: %s, find: %s%s}", scalar(x.of.Name), inFlow(from.ref), inFlow(x.find.table.Name+"."+x.find.by[0].of.Name), add),
+		w.said(fmt.Sprintf("      %s: {from: %s, lookup: %s%s}", ladlefile.Scalar(x.of.Name), ladlefile.Flow(from.ref),
+			ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name), add),
 			why, doubt || more != "" && add == "", where)
 		return
 	}
-	if x.find == nil {
-		w.said(fmt.Sprintf("      %s: %s", scalar(x.of.Name), scalar(x.column.ref)), why, doubt, where)
+	if x.lookup == nil {
+		w.said(fmt.Sprintf("      %s: %s", ladlefile.Scalar(x.of.Name), ladlefile.Scalar(x.column.ref)), why, doubt,
+			where)
 		return
 	}
-	w.said(fmt.Sprintf("      %s:", scalar(x.of.Name)), why, doubt, where)
-	w.line("        find:")
-	w.line("          table: %s", scalar(x.find.table.Name))
+	w.said(fmt.Sprintf("      %s:", ladlefile.Scalar(x.of.Name)), why, doubt, where)
+	w.line("        lookup:")
+	w.line("          table: %s", ladlefile.Scalar(x.lookup.table.Name))
 	w.line("          by:")
-	for _, by := range x.find.by {
+	for _, by := range x.lookup.by {
 		w.part("            ", by)
 	}
 }
 
 // part writes one column by which a row is found.
-func (w *writer) part(indent string, x fed) {
+func (w *writer) part(indent string, x assignment) {
 	switch from := x.single(); {
-	case x.find == nil:
-		w.said(fmt.Sprintf("%s%s: %s", indent, scalar(x.of.Name), scalar(x.column.ref)), x.Why, false, "")
+	case x.lookup == nil:
+		w.said(fmt.Sprintf("%s%s: %s", indent, ladlefile.Scalar(x.of.Name), ladlefile.Scalar(x.column.ref)), x.Why,
+			false, "")
 	case from != nil:
-		w.said(fmt.Sprintf("%s%s: {from: %s, find: %s}", indent, scalar(x.of.Name), inFlow(from.ref), inFlow(x.find.table.Name+"."+x.find.by[0].of.Name)), x.Why, false, "")
+		w.said(fmt.Sprintf("%s%s: {from: %s, lookup: %s}", indent, ladlefile.Scalar(x.of.Name),
+			ladlefile.Flow(from.ref), ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name)), x.Why, false, "")
 	default:
-		w.line("%s%s:", indent, scalar(x.of.Name))
-		w.line("%s  find:", indent)
-		w.line("%s    table: %s", indent, scalar(x.find.table.Name))
+		w.line("%s%s:", indent, ladlefile.Scalar(x.of.Name))
+		w.line("%s  lookup:", indent)
+		w.line("%s    table: %s", indent, ladlefile.Scalar(x.lookup.table.Name))
 		w.line("%s    by:", indent)
-		for _, by := range x.find.by {
+		for _, by := range x.lookup.by {
 			w.part(indent+"      ", by)
 		}
 	}
@@ -223,14 +232,14 @@ func join(a, b string) string {
 	return a + "; " + b
 }
 
-// newNames says what becomes of values that the table of a find doesn't have: they are added where nothing but the name
-// is needed for a row, and no block fills the table.
-func (w *writer) newNames(x fed) (add, why string) {
-	t := x.find.table
+// newNames says what becomes of values that the table of a lookup doesn't have: they are added where nothing but the
+// name is needed for a row, and no block fills the table.
+func (w *writer) newNames(x assignment) (add, why string) {
+	t := x.lookup.table
 	if slices.ContainsFunc(w.blocks, func(b *block) bool { return b.table == t }) {
 		return "", ""
 	}
-	asked := question{place{t, x.find.by[0].of.Name}, x.single(), true}
+	asked := question{place{t, x.lookup.by[0].of.Name}, x.single(), true}
 	missing, err := w.values.missing(asked)
 	if w.err = cmp.Or(w.err, err); len(missing) == 0 {
 		return "", ""
@@ -243,22 +252,22 @@ func (w *writer) newNames(x fed) (add, why string) {
 		}
 		first = append(first, name)
 	}
-	what := fmt.Sprintf("not there: %s", strings.Join(first, ", "))
+	what := fmt.Sprintf("missing: %s", strings.Join(first, ", "))
 	if len(missing) > len(first) {
 		what += fmt.Sprintf(" and %d more", len(missing)-len(first))
 	}
 	yields := t.Identity()
-	if yields != nil && len(t.Missing([]string{x.find.by[0].of.Name})) == 0 && lookup(t) {
+	if yields != nil && len(t.Missing([]string{x.lookup.by[0].of.Name})) == 0 && isNames(t) {
 		return ", not_found: add", what + "; they are added"
 	}
 	return "", what
 }
 
-// lookup tells whether a table is one of names: nothing but an id and a name is required of its rows, and they point at
-// nothing.
-func lookup(t *schema.Table) bool { return len(t.Relations) == 0 }
+// isNames reports whether a table is one of names: nothing but an id and a name is required of its rows, and they refer
+// to nothing.
+func isNames(t *schema.Table) bool { return len(t.Relations) == 0 }
 
-// unused tells which columns of a file feed nothing.
+// unused returns which columns of a file feed nothing.
 func (w *writer) unused(f *file) {
 	var names []string
 	for _, c := range f.columns {
@@ -268,14 +277,14 @@ func (w *writer) unused(f *file) {
 		}
 		if !used {
 			names = append(names, c.Name)
-			w.made.LeftOut = append(w.made.LeftOut, Left{f.input, c.Name})
+			w.made.LeftOut = append(w.made.LeftOut, UnusedColumn{f.input, c.Name})
 		}
 	}
 	switch {
 	case len(names) == len(f.columns):
-		w.line("  # ? %s fits no table", oneLine(f.input))
-		w.made.Errors = append(w.made.Errors, f.input+": it fits no table; write a block for it, or leave it out")
+		w.line("  # ? %s fits no table", ladlefile.OneLine(f.input))
+		w.made.Errors = append(w.made.Errors, f.input+": it fits no table; write a block for it, or delete it")
 	case names != nil:
-		w.line("  # left out of %s: %s", oneLine(f.input), oneLine(strings.Join(names, ", ")))
+		w.line("  # not used of %s: %s", ladlefile.OneLine(f.input), ladlefile.OneLine(strings.Join(names, ", ")))
 	}
 }

@@ -1,24 +1,24 @@
 package engine
 
-// Careful sends rows in savepoints, and finds those that a server does not take: where it names one, that one; where it
+// CarefulSender sends rows in savepoints, and finds those that a server rejects: where it names one, that one; where it
 // doesn't, by halves.
-type Careful struct {
+type CarefulSender struct {
 	Exec func(statement string) error
 	Send func(start, end int) error // sends the rows from start to end
 
-	// Refusal tells whether an error of Send is about a row, why, and which one, from start; -1 where it doesn't say.
+	// Refusal reports whether an error of Send is about a row, why, and which one, from start; -1 where it doesn't say.
 	Refusal func(error) (row int, why string, refused bool)
 
 	rejected []Rejection
 }
 
-// Rows sends so many rows and gives those that are not taken.
-func (c *Careful) Rows(count int) ([]Rejection, error) {
+// Rows sends so many rows and returns those that are not taken.
+func (c *CarefulSender) Rows(count int) ([]Rejection, error) {
 	err := c.rows(0, count)
 	return c.rejected, err
 }
 
-func (c *Careful) rows(start, end int) error {
+func (c *CarefulSender) rows(start, end int) error {
 	if start == end {
 		return nil
 	}

@@ -6,10 +6,35 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"slices"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
+
+// Missing lists the statements that make the tables of own, and the columns that they lack. table and column write
+// their definitions.
+func Missing(ctx context.Context, r Reader, own []*schema.Table, table func(*schema.Table) string,
+	column func(*schema.Table, schema.Column) string) ([]string, error) {
+	var all []string
+	for _, t := range own {
+		there, err := r.ColumnsOf(ctx, t)
+		if err != nil {
+			return nil, err
+		}
+		if there == nil {
+			all = append(all, table(t))
+			continue
+		}
+		for _, c := range t.Columns {
+			if !slices.Contains(there, c.Name) {
+				all = append(all, column(t, c))
+			}
+		}
+	}
+	return all, nil
+}
 
 // BatchRows is the number of rows that travel together between a load and an engine.
 const BatchRows = 4096
@@ -22,14 +47,19 @@ type Database interface {
 	Schema(ctx context.Context) (*schema.Schema, error)
 
 	// Begin opens the one transaction of a load, with the tables of work locked against other writers, and makes sure
-	// that the tables of own exist: where the engine can't make tables inside a transaction, before it. A load that
-	// will be rolled back names none. It waits a few seconds for a lock that somebody else holds; then it fails.
-	// A careful transaction finds all rows that the database does not take; one that isn't may end with ErrCareful
-	// when it meets the first, where that makes it faster.
-	Begin(ctx context.Context, work, own []*schema.Table, careful bool) (Tx, error)
+	// that the tables of own exist with all their columns: where the engine can't make tables inside a transaction,
+	// before it. A load that will be rolled back names none. It waits a few seconds for a lock that somebody else
+	// holds; then it fails. A Careful transaction finds all rows that the database rejects; one that isn't may end with
+	// ErrCareful when it meets the first, where that makes it faster.
+	Begin(ctx context.Context, work, own []*schema.Table, mode Mode) (Tx, error)
 
-	// May is an error when this user may not do that to these columns of t; columns count only for Insert and Update.
-	May(ctx context.Context, do Right, t *schema.Table, columns []string) error
+	// May is an error, a *Denied, when this user may not do that to these columns of t; columns count only for Insert
+	// and Update.
+	May(ctx context.Context, do Privilege, t *schema.Table, columns []string) error
+
+	// MayLoad lists what else a load needs that this user may not do: work are the tables in use, adds those that get
+	// rows.
+	MayLoad(ctx context.Context, work, adds []*schema.Table) ([]*Denied, error)
 
 	// MayMake is an error when this user may not make tables.
 	MayMake(ctx context.Context) error
@@ -47,28 +77,36 @@ type Database interface {
 	Close() error
 }
 
-// Right is what a user may do with a table.
-type Right uint8
+// Mode is what a transaction is for.
+type Mode uint8
 
 const (
-	Insert Right = iota
+	Careful   Mode = 1 << iota // it finds all rows that the database rejects
+	Rehearsal                  // it will be rolled back, and takes no numbers from what counts rows, where that is possible
+)
+
+// Privilege is what a user may do with a table.
+type Privilege uint8
+
+const (
+	Insert Privilege = iota
 	Update
 	Delete
 )
 
-// Reader asks the database, inside or outside of a transaction. Its methods change nothing but identity counters.
+// Reader asks the database, inside or outside of a transaction. Its methods change nothing.
 type Reader interface {
-	// Has tells whether the table is there.
-	Has(ctx context.Context, t *schema.Table) (bool, error)
+	// ColumnsOf lists the columns of the table of this name; none when there is no such table.
+	ColumnsOf(ctx context.Context, t *schema.Table) ([]string, error)
 
-	// Count is the number of rows. Where counting a large table would take long, and nothing but the load itself can add
-	// or remove rows, it is an estimate and not exact.
+	// Count is the number of rows. Where counting a large table would take long, and nothing but the load itself can
+	// add or remove rows, it is an estimate and not exact.
 	Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error)
 
 	// CountFrom is the number of rows with a locator of first or more.
 	CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error)
 
-	// Scan gives the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
+	// Scan returns the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
 	// column's declared type comes as value.Bad. The batch is reused once sink is back.
 	Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error
 
@@ -77,7 +115,8 @@ type Reader interface {
 	Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error
 
 	// Between is Scan for the rows whose whole number in column, the first of an index, lies from least to most.
-	Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error
+	Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
+		sink func(*value.Batch) error) error
 
 	// Probe is Scan for the rows whose columns by, an index of the table, equal one of the rows of keys. Keys that
 	// hold value.Null, value.Bad or value.New find nothing.
@@ -88,25 +127,32 @@ type Reader interface {
 	// holds the values equal. It may give the column that it got.
 	Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error)
 
-	// Reserve sets n locators aside, greater than past, that no row of t has and no later row gets by itself. In a
-	// transaction that locks t they stay unused until it ends; outside of one they are a guess.
-	Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]Span, error)
-
-	// Orphans counts the rows of t that point at nothing by a relation; rows with a NULL in it point nowhere.
+	// Orphans counts the rows of t that refer to nothing by a relation; rows with a NULL in it point nowhere.
 	// It reads the whole table.
 	Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error)
 
-	// Ask gives the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is nil.
-	// It changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that began.
+	// Broken lists the rows that break a CHECK constraint of t, without writing anything: those for which its condition
+	// is false, and, with the words of the database, those for which it has no result. rows hold the columns of which
+	// the condition speaks. It is empty where the database can judge the condition only when a row is written.
+	Broken(ctx context.Context, t *schema.Table, c schema.Check, columns []string, rows *value.Batch) ([]Rejection,
+		error)
+
+	// Ask returns the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is
+	// nil. It changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that
+	// began.
 	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
 
-	// Newest gives the n rows that came last into t, as people read them; NULL is nil.
-	Newest(ctx context.Context, t *schema.Table, shown []Shown, n int) ([][]*string, error)
+	// Newest returns the n rows that came last into t, as people read them; NULL is nil.
+	Newest(ctx context.Context, t *schema.Table, shown []DisplayColumn, n int) ([][]*string, error)
 }
 
 // Tx is the one transaction of a load.
 type Tx interface {
 	Reader
+
+	// Reserve sets n locators aside, greater than past, that no row of t has, none was given before in this
+	// transaction, and no later row gets by itself; nothing where t has no locator or n is 0.
+	Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]Span, error)
 
 	// Insert adds rows to the columns of t (its locator may be among them). Rows that only the database could judge,
 	// and did not take, come back as rejections; all others are in. Warnings of the database are rejections.
@@ -116,28 +162,31 @@ type Tx interface {
 	// columns that a unique constraint holds; behind them stand the values of columns. It answers as Insert does.
 	Update(ctx context.Context, t *schema.Table, by, columns []string, rows *value.Batch) ([]Rejection, error)
 
-	// Remove removes the rows of t whose columns by equal a row of keys, and gives their number. That the database
-	// refuses to remove a row is an error of type *Refused.
+	// Remove removes the rows of t whose columns by equal a row of keys, and returns their number. That the database
+	// refuses to remove a row is an *OwnRowError.
 	Remove(ctx context.Context, t *schema.Table, by []string, keys *value.Batch) (int64, error)
 
-	// ReadBack gives columns of the rows whose columns by equal a row of keys, in the order of keys; by is the locator
-	// of t, or columns that a unique constraint holds. Rows that are not there are left out.
+	// ReadBack returns columns of the rows whose columns by equal a row of keys, in the order of keys; by is the
+	// locator of t, or columns that a unique constraint holds. Rows that are not there are left out.
 	ReadBack(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 		into *value.Batch) error
 
-	// Commit ends the transaction. After an error the transaction is over; whether its changes are there only
-	// a new connection can tell.
+	// Commit ends the transaction, also when it returns an error: one of class fault.Unknown when no answer came, so
+	// that only a new connection can tell whether its changes are there; after any other they are not.
 	Commit(ctx context.Context) error
 
 	// Rollback ends the transaction and takes back what it changed. After Commit it does nothing.
 	Rollback() error
 }
 
-// ErrCareful is the error of a transaction that met a row which the database does not take, and that must be begun
+// ErrCareful is the error of a transaction that met a row which the database rejects, and that must be begun
 // again as a careful one to learn which.
-var ErrCareful = errors.New("the database does not take a row")
+var ErrCareful = errors.New("the database rejects a row")
 
-// Run tells whether keys are locators of t without a gap, in ascending order, and gives the first and the last.
+// Unanswered returns err, that of a commit to which no answer came, as one of class fault.Unknown.
+func Unanswered(err error) error { return fault.OfClass(fault.Unknown, err) }
+
+// Run reports whether keys are locators of t without a gap, in ascending order, and returns the first and the last.
 func Run(t *schema.Table, by []string, keys *value.Batch) (first, last int64, run bool) {
 	if len(by) != 1 || by[0] != t.Locator || keys.Len() == 0 {
 		return 0, 0, false
@@ -160,12 +209,12 @@ type Rejection struct {
 	Why string // in the words of the database
 }
 
-// Shown is a column as it is shown to people: by itself, or, where Names are given, by those columns of the row that
-// Relation points at.
-type Shown struct {
+// DisplayColumn is a column as it is shown to people: by itself, or, where Names are given, by those columns of the row
+// that Relation refers to.
+type DisplayColumn struct {
 	Column   string
 	Relation *schema.Relation
-	Names    []Shown
+	Names    []DisplayColumn
 }
 
 // AppendEscaped adds text as a field of the tab-separated lines that servers take in bulk: backslashes, tabs and line
@@ -191,7 +240,7 @@ func AppendEscaped(b, text []byte) []byte {
 	return b
 }
 
-// Refused is the error of a database that does not take a row of Ladle's own, or lets none go.
-type Refused struct{ Table, What, Why string }
+// OwnRowError is the error of a database that does not take a row of Ladle's own, or lets none go.
+type OwnRowError struct{ Table, What, Why string }
 
-func (r *Refused) Error() string { return r.Table + " does not " + r.What + ": " + r.Why }
+func (r *OwnRowError) Error() string { return r.Table + " does not " + r.What + ": " + r.Why }

@@ -3,17 +3,23 @@ package engine
 import (
 	"context"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
 
-// Pipe lets the server work on one batch while the next is made ready: one piece of work is under way at a time. Its
-// reading methods wait for that, and hand on to the Reader.
+// Pipe lets the server work on one batch while the next is made ready: one piece of work is under way at a time, and
+// every method of a Reader waits for it. The Reader is not embedded, so that none of its methods can go past that.
 type Pipe struct {
-	Reader
-	Judge   func(error) error // what the error of a piece of work means
+	reader  Reader
+	judge   func(error) error // what the error of a piece of work means
 	sending chan error
 }
+
+var _ Reader = (*Pipe)(nil)
+
+// NewPipe returns a pipe in front of a reader; judge says what the error of a piece of work means.
+func NewPipe(r Reader, judge func(error) error) Pipe { return Pipe{reader: r, judge: judge} }
 
 // Send waits for the work that is under way and starts the next.
 func (p *Pipe) Send(work func() error) error {
@@ -22,7 +28,12 @@ func (p *Pipe) Send(work func() error) error {
 	}
 	answer := make(chan error, 1)
 	p.sending = answer
-	go func() { answer <- work() }()
+	go func() {
+		var err error
+		defer func() { answer <- err }()
+		defer fault.Recover(&err)
+		err = work()
+	}()
 	return nil
 }
 
@@ -33,71 +44,109 @@ func (p *Pipe) Settle() error {
 	}
 	err := <-p.sending
 	p.sending = nil
-	return p.Judge(err)
+	return p.judge(err)
 }
 
-// Count is that of the Reader once nothing is under way.
+// What follows are the methods of the Reader once nothing is under way.
+
+// ColumnsOf is that of the Reader.
+func (p *Pipe) ColumnsOf(ctx context.Context, t *schema.Table) ([]string, error) {
+	if err := p.Settle(); err != nil {
+		return nil, err
+	}
+	return p.reader.ColumnsOf(ctx, t)
+}
+
+// Count is that of the Reader.
 func (p *Pipe) Count(ctx context.Context, t *schema.Table) (int64, bool, error) {
 	if err := p.Settle(); err != nil {
 		return 0, false, err
 	}
-	return p.Reader.Count(ctx, t)
+	return p.reader.Count(ctx, t)
 }
 
-// CountFrom is that of the Reader once nothing is under way.
+// CountFrom is that of the Reader.
 func (p *Pipe) CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error) {
 	if err := p.Settle(); err != nil {
 		return 0, err
 	}
-	return p.Reader.CountFrom(ctx, t, first)
+	return p.reader.CountFrom(ctx, t, first)
 }
 
-// Reserve is that of the Reader once nothing is under way.
-func (p *Pipe) Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]Span, error) {
-	if err := p.Settle(); err != nil {
-		return nil, err
-	}
-	return p.Reader.Reserve(ctx, t, n, past)
-}
-
-// Scan is that of the Reader once nothing is under way.
+// Scan is that of the Reader.
 func (p *Pipe) Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}
-	return p.Reader.Scan(ctx, t, columns, sink)
+	return p.reader.Scan(ctx, t, columns, sink)
 }
 
-// Among is that of the Reader once nothing is under way.
-func (p *Pipe) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
+// Among is that of the Reader.
+func (p *Pipe) Among(ctx context.Context, t *schema.Table, condition string, columns []string,
+	sink func(*value.Batch) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}
-	return p.Reader.Among(ctx, t, condition, columns, sink)
+	return p.reader.Among(ctx, t, condition, columns, sink)
 }
 
-// Between is that of the Reader once nothing is under way.
-func (p *Pipe) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
+// Between is that of the Reader.
+func (p *Pipe) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
+	sink func(*value.Batch) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}
-	return p.Reader.Between(ctx, t, column, least, most, columns, sink)
+	return p.reader.Between(ctx, t, column, least, most, columns, sink)
 }
 
-// Probe is that of the Reader once nothing is under way.
-func (p *Pipe) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string, sink func(*value.Batch) error) error {
+// Probe is that of the Reader.
+func (p *Pipe) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
+	sink func(*value.Batch) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}
-	return p.Reader.Probe(ctx, t, by, keys, columns, sink)
+	return p.reader.Probe(ctx, t, by, keys, columns, sink)
 }
 
-// Ask is that of the Reader once nothing is under way.
+// Fold is that of the Reader.
+func (p *Pipe) Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error) {
+	if err := p.Settle(); err != nil {
+		return nil, err
+	}
+	return p.reader.Fold(ctx, c, values)
+}
+
+// Orphans is that of the Reader.
+func (p *Pipe) Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error) {
+	if err := p.Settle(); err != nil {
+		return 0, err
+	}
+	return p.reader.Orphans(ctx, t, r)
+}
+
+// Broken is that of the Reader.
+func (p *Pipe) Broken(ctx context.Context, t *schema.Table, c schema.Check, columns []string,
+	rows *value.Batch) ([]Rejection, error) {
+	if err := p.Settle(); err != nil {
+		return nil, err
+	}
+	return p.reader.Broken(ctx, t, c, columns, rows)
+}
+
+// Ask is that of the Reader.
 func (p *Pipe) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}
-	return p.Reader.Ask(ctx, query, take)
+	return p.reader.Ask(ctx, query, take)
+}
+
+// Newest is that of the Reader.
+func (p *Pipe) Newest(ctx context.Context, t *schema.Table, shown []DisplayColumn, n int) ([][]*string, error) {
+	if err := p.Settle(); err != nil {
+		return nil, err
+	}
+	return p.reader.Newest(ctx, t, shown, n)
 }
 
 // Types lists the types of columns of t; a name that is none of its columns, as that of a hidden row number, is a whole
@@ -113,8 +162,8 @@ func Types(t *schema.Table, columns []string) []value.Type {
 	return all
 }
 
-// Collect empties into, for columns of t, and gives a sink that gathers batches in it. It takes the memory of the
-// first batch and gives that of into for it.
+// Collect empties into, for columns of t, and returns a sink that gathers batches in it. It takes the memory of the
+// first batch and returns that of into for it.
 func Collect(into *value.Batch, t *schema.Table, columns []string) func(*value.Batch) error {
 	*into = *value.NewBatch(Types(t, columns))
 	return func(b *value.Batch) error {

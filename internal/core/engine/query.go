@@ -7,8 +7,19 @@ import (
 	"ladle/internal/core/fault"
 )
 
-// IsQuery is an error for a statement of a person that does not begin as a query does: SELECT, WITH, VALUES or TABLE, perhaps
-// behind comments and brackets. What begins so may still write; that the database must see to.
+// LongestAnswer is the number of bytes that a cell of the answer to a person's query may have.
+const LongestAnswer = 16 << 20
+
+// TooLong is an error for a cell of an answer that is longer than that.
+func TooLong(cell []byte) error {
+	if len(cell) <= LongestAnswer {
+		return nil
+	}
+	return fault.New(fault.Wrong, "a cell of its answer has more than 16 MB", "select less")
+}
+
+// IsQuery is an error for a statement of a person that does not begin as a query does: SELECT, WITH, VALUES or TABLE,
+// perhaps behind comments and brackets. What begins so may still write; that the database must see to.
 func IsQuery(statement string) error {
 	for rest := statement; ; {
 		rest = strings.TrimLeft(rest, " \t\r\n(")

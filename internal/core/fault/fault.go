@@ -4,20 +4,20 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"strings"
-	"unicode"
 
-	"github.com/agnivade/levenshtein"
+	"ladle/internal/core/text"
 )
 
-// Class says who has to act on a fault. Its value is the exit status of the program.
+// Class says who has to act on a fault.
 type Class int
 
 const (
-	Refused Class = 1 // the data is refused or differs; nothing was changed
-	Wrong   Class = 2 // the command line or the ladle file is wrong, or the person said no
-	Failed  Class = 3 // a file, the database or the network failed; nothing was changed
-	Unknown Class = 5 // the connection was lost during the commit and the outcome can't be asked
+	Refused Class = iota // the data is refused or differs; nothing was changed
+	Wrong                // the command line or the ladle file is wrong, or the person said no
+	Failed               // a file, the database or the network failed; nothing was changed
+	Unknown              // the connection was lost during the commit and the outcome can't be asked
 )
 
 // Problem is one thing that is wrong.
@@ -27,9 +27,19 @@ type Problem struct {
 	Column int    `json:"column,omitempty"` // from 1, in characters; 0 when the whole line is meant
 	What   string `json:"what"`             // what is wrong, and why
 	Do     string `json:"do,omitempty"`     // what to do about it
+	Hint   Hint   `json:"hint,omitempty"`   // what else can be done, where that is for a command line to say
 }
 
-// String gives the problem in the form file:line:column: what; do.
+// Hint is what can be done by a setting that this package does not know how to name.
+type Hint string
+
+const (
+	WithoutLogbook Hint = "without_logbook" // load without recording the run, which can't be undone then
+	Replace        Hint = "replace"         // have the files replaced
+	WaitLonger     Hint = "wait_longer"     // wait longer for locks
+)
+
+// String returns the problem in the form file:line:column: what; do.
 func (p Problem) String() string {
 	var b strings.Builder
 	if p.File != "" {
@@ -50,10 +60,10 @@ func (p Problem) String() string {
 	return b.String()
 }
 
-// Advised is something written that can't be taken, in words that go behind its name, with what to write instead.
-type Advised struct{ What, Do string }
+// InvalidValue is something written that can't be taken, in words that go behind its name, with what to write instead.
+type InvalidValue struct{ What, Do string }
 
-func (a Advised) Error() string {
+func (a InvalidValue) Error() string {
 	if a.Do == "" {
 		return a.What
 	}
@@ -92,6 +102,11 @@ func Because(class Class, cause error, p Problem) *Fault {
 	return &Fault{Class: class, Problems: []Problem{p}, Cause: cause}
 }
 
+// OfClass returns err as a fault of a class, with the problems that it has.
+func OfClass(class Class, err error) *Fault {
+	return &Fault{Class: class, Problems: ProblemsOf(err), Cause: err}
+}
+
 // ClassOf is the class of err: that of the fault in it, Failed for any other error.
 func ClassOf(err error) Class {
 	var f *Fault
@@ -110,51 +125,24 @@ func ProblemsOf(err error) []Problem {
 	return []Problem{{What: err.Error()}}
 }
 
-// Near finds the name that was most likely meant by name, or "" when none is near enough.
-func Near(name string, names []string) string {
-	best, least := "", len([]rune(name))/3+2
-	for _, n := range names {
-		d := levenshtein.ComputeDistance(strings.ToLower(name), strings.ToLower(n))
-		if d < least {
-			best, least = n, d
-		}
+// OfSystem returns the words of an error of the operating system without the path that it repeats.
+func OfSystem(err error) string {
+	if errors.Is(err, fs.ErrNotExist) {
+		return "there is no such file"
 	}
-	return best
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return p.Err.Error()
+	}
+	return err.Error()
 }
 
-// NearValue finds the value of a table that was most likely meant by a cell, or "". Codes, which have digits in
-// them, are near only when they differ in nothing but case, blanks and marks: the next code is another thing.
-func NearValue(cell string, values []string) string {
-	bare := lettersAndDigits(cell)
-	for _, v := range values {
-		if lettersAndDigits(v) == bare {
-			return v
-		}
-	}
-	if strings.ContainsAny(cell, "0123456789") {
-		return ""
-	}
-	best, least := "", len([]rune(cell))/4+1
-	for _, v := range values {
-		if d := levenshtein.ComputeDistance(strings.ToLower(cell), strings.ToLower(v)); d < least {
-			best, least = v, d
-		}
-	}
-	return best
-}
-
-func lettersAndDigits(s string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
-		}
-		return -1
-	}, s)
-}
+// OfPattern returns the words of an error of the regular expressions without those of the package.
+func OfPattern(err error) string { return strings.TrimPrefix(err.Error(), "error parsing regexp: ") }
 
 // DidYouMean is the advice for a name that isn't there: the near one, or the list of all (shortened).
 func DidYouMean(name string, names []string) string {
-	if near := Near(name, names); near != "" {
+	if near := text.Nearest(name, names); near != "" {
 		return fmt.Sprintf("did you mean %q?", near)
 	}
 	if len(names) == 0 {

@@ -10,7 +10,8 @@ import (
 )
 
 func TestProblemsNameTheirPlace(t *testing.T) {
-	assert.Equal(t, "f:3:5: wrong; mend it", Problem{File: "f", Line: 3, Column: 5, What: "wrong", Do: "mend it"}.String())
+	assert.Equal(t, "f:3:5: wrong; mend it", Problem{File: "f", Line: 3, Column: 5, What: "wrong",
+		Do: "mend it"}.String())
 	assert.Equal(t, "f:3: wrong", Problem{File: "f", Line: 3, What: "wrong"}.String())
 	assert.Equal(t, "wrong", Problem{What: "wrong", Line: 3}.String())
 }
@@ -35,14 +36,4 @@ func TestNear(t *testing.T) {
 		many[i] = fmt.Sprintf("a_long_name_%d", i)
 	}
 	assert.Contains(t, DidYouMean("z", many), "and 8 more")
-}
-
-func TestNearValue(t *testing.T) {
-	values := []string{"Norway", "United Kingdom", "PM-0101", "S1", "Ål"}
-	for cell, want := range map[string]string{
-		"Norwey": "Norway", "norway ": "Norway", "UNITED  KINGDOM": "United Kingdom", "pm 0101": "PM-0101", "S1 ": "S1",
-		"PM-0102": "", "S2": "", "Portugal": "", "ål": "Ål", "": "",
-	} {
-		assert.Equal(t, want, NearValue(cell, values), "%q", cell)
-	}
 }

@@ -12,7 +12,6 @@ import (
 	"github.com/expr-lang/expr/checker"
 	"github.com/expr-lang/expr/compiler"
 	"github.com/expr-lang/expr/conf"
-	"github.com/expr-lang/expr/file"
 	"github.com/expr-lang/expr/parser"
 	"github.com/expr-lang/expr/vm"
 
@@ -54,8 +53,11 @@ func (f *Formula) Uses() []int { return f.uses }
 
 func (f *Formula) String() string { return f.text }
 
-// Compile makes a formula over columns. Its error is a fault.Advised.
+// Compile makes a formula over columns. Its error is a fault.InvalidValue.
 func Compile(text string, columns []Column) (*Formula, error) {
+	if err := grammar(text); err != nil {
+		return nil, err
+	}
 	config := conf.CreateNew()
 	expr.DisableAllBuiltins()(config)
 	for name := range config.Disabled {
@@ -82,15 +84,14 @@ func Compile(text string, columns []Column) (*Formula, error) {
 	return f, nil
 }
 
-// misread says where the text is no formula.
+// misread says that the text is no formula, where nothing better is known.
 func misread(text string, err error) error {
-	what := err.Error()
-	var at *file.Error
-	if errors.As(err, &at) {
-		what = fmt.Sprintf("%s (character %d)", at.Message, at.Column+1)
-	}
-	return fault.Advised{What: fmt.Sprintf("is not a formula: %s: %s", text, what), Do: "formulas are made of columns, numbers, texts in quotes, operators and functions: docs/cleaning.md"}
+	return wrongAt(text, positionOf(err), "it can't be understood from here on",
+		"formulas are made of columns, numbers, texts in quotes, operators and functions: docs/cleaning.md")
 }
+
+// blankWord is the word for no value.
+const blankWord = "blank"
 
 // rewriter makes calls of our own functions of all operators, and says what each part of a formula is.
 type rewriter struct {
@@ -101,16 +102,18 @@ type rewriter struct {
 }
 
 func (r *rewriter) wrong(n ast.Node, what, do string) error {
-	return fault.Advised{What: fmt.Sprintf("can't be computed: %s (at character %d of %s)", what, n.Location().From+1, r.formula.text), Do: do}
+	return fault.InvalidValue{What: fmt.Sprintf("can't be computed: %s (at character %d of %s)", what,
+		n.Location().From+1, r.formula.text), Do: do}
 }
 
-// rewrite gives a node in terms of our functions, and the kind of its values.
+// rewrite returns a node in terms of our functions, and the kind of its values.
 func (r *rewriter) rewrite(n ast.Node) (ast.Node, Kind, error) {
 	switch n := n.(type) {
 	case *ast.IdentifierNode:
+		if n.Value == blankWord {
+			return constant(&Value{Blank: true}), Any, nil
+		}
 		return r.column(n, n.Value, true)
-	case *ast.NilNode:
-		return constant(&Value{Blank: true}), Any, nil
 	case *ast.StringNode:
 		return constant(&Value{Kind: Text, Text: n.Value, Blank: n.Value == ""}), Text, nil
 	case *ast.BoolNode:
@@ -125,8 +128,6 @@ func (r *rewriter) rewrite(n ast.Node) (ast.Node, Kind, error) {
 		return r.operation(n, name, n.Node)
 	case *ast.BinaryNode:
 		return r.binary(n)
-	case *ast.ConditionalNode:
-		return r.choice(n)
 	case *ast.CallNode:
 		callee, ok := n.Callee.(*ast.IdentifierNode)
 		if !ok {
@@ -134,7 +135,8 @@ func (r *rewriter) rewrite(n ast.Node) (ast.Node, Kind, error) {
 		}
 		return r.call(n, callee.Value)
 	}
-	return nil, 0, r.wrong(n, "formulas have nothing of this kind", "use columns, numbers, texts in quotes, operators and functions")
+	return nil, 0, r.wrong(n, "formulas have no such expression",
+		`use columns, numbers, texts in quotes, operators and functions; col("Reg. No.") is a column with such a name`)
 }
 
 // constant is a node that always has the same value.
@@ -160,11 +162,12 @@ func (r *rewriter) column(n ast.Node, name string, plain bool) (ast.Node, Kind, 
 	}
 	switch {
 	case len(at) == 0 && slices.Contains(functionNames, name):
-		return nil, 0, r.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments behind it, in brackets")
+		return nil, 0, r.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments in brackets after it")
 	case len(at) == 0:
 		return nil, 0, r.wrong(n, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, names))
 	case len(at) > 1:
-		return nil, 0, r.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, r.list(at)), `write col("...") with the name as it stands in the file`)
+		return nil, 0, r.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, r.list(at)),
+			`write col("...") with the name as it stands in the file`)
 	}
 	r.formula.uses = append(r.formula.uses, at[0])
 	return &ast.IdentifierNode{Value: cellName(at[0])}, r.columns[at[0]].Kind, nil
@@ -201,26 +204,43 @@ func (r *rewriter) number(n ast.Node) (ast.Node, Kind, error) {
 // binary is an operator between two nodes.
 func (r *rewriter) binary(n *ast.BinaryNode) (ast.Node, Kind, error) {
 	list, isList := n.Right.(*ast.ArrayNode)
+	operands := []ast.Node{n.Left, n.Right}
 	switch {
 	case n.Operator == "in" && isList:
-		return r.operation(n, "in", append([]ast.Node{n.Left}, list.Nodes...)...)
+		operands = append([]ast.Node{n.Left}, list.Nodes...)
 	case n.Operator == "in":
 		return nil, 0, r.wrong(n, "in needs a list", `write it like: status in ["cancelled", "test"]`)
-	case n.Operator == "matches":
-		pattern, ok := n.Right.(*ast.StringNode)
-		if !ok {
-			return nil, 0, r.wrong(n.Right, "matches needs a pattern in quotes", "")
-		}
-		return r.matches(n, pattern.Value)
 	}
-	return r.operation(n, n.Operator, n.Left, n.Right)
+	if comparing[n.Operator] {
+		for _, o := range operands {
+			if isBlank(o) {
+				return nil, 0, r.wrong(o, "a comparison with a blank is always blank",
+					"use is_blank(x), or not is_blank(x)")
+			}
+		}
+	}
+	return r.operation(n, n.Operator, operands...)
+}
+
+// comparing are the operators that are blank where one of their sides is.
+var comparing = map[string]bool{"==": true, "!=": true, "<": true, "<=": true, ">": true, ">=": true, "in": true}
+
+// isBlank reports whether a node is a blank for all rows.
+func isBlank(n ast.Node) bool {
+	switch n := n.(type) {
+	case *ast.IdentifierNode:
+		return n.Value == blankWord
+	case *ast.StringNode:
+		return n.Value == ""
+	}
+	return false
 }
 
 // operation is an operator with its operands.
 func (r *rewriter) operation(n ast.Node, operator string, operands ...ast.Node) (ast.Node, Kind, error) {
 	f, known := operators[operator]
 	if !known {
-		return nil, 0, r.wrong(n, fmt.Sprintf("there is no operator %s", strings.TrimPrefix(operator, "unary ")), "the operators are + - * / == != < <= > >= and or not in contains startsWith endsWith matches ?? and ? :")
+		return nil, 0, noOperator(r.formula.text, strings.TrimPrefix(operator, "unary "), n.Location().From)
 	}
 	return r.apply(n, operator, f, operands)
 }
@@ -235,12 +255,32 @@ func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		}
 		return nil, 0, r.wrong(n, "col needs the name of a column in quotes", "")
 	}
+	switch name {
+	case "choose":
+		return r.choose(n)
+	case "fits":
+		return r.fits(n)
+	}
 	f, known := functions[name]
 	if !known {
-		return nil, 0, r.wrong(n, fmt.Sprintf("there is no function %q", name), fault.DidYouMean(name, functionNames))
+		do := fault.DidYouMean(name, functionNames)
+		if ours := elsewhere[strings.ToLower(name)]; ours != "" {
+			do = "use " + ours
+		}
+		return nil, 0, r.wrong(n, fmt.Sprintf("there is no function %q", name), do)
 	}
 	return r.apply(n, name+"()", f, n.Arguments)
 }
+
+// elsewhere are functions of spreadsheets and SQL by the names that people know, and ours.
+var elsewhere = map[string]string{"left": "start(x, 3)", "right": "end(x, 3)", "first": "start(x, 3)",
+	"last": "end(x, 3)", "len": "length(x)", "if": "choose(condition, one, other)",
+	"iif": "choose(condition, one, other)", "case": "choose(condition, one, other)", "blank": "is_blank(x)",
+	"isblank": "is_blank(x)", "isnull": "is_blank(x)", "ifnull": "coalesce(x, y)", "nvl": "coalesce(x, y)",
+	"concat": `join("", x, y)`, "contains": `has(x, "-")`, "startswith": `starts(x, "N")`, "endswith": `ends(x, "N")`,
+	"matches": "fits(x, `^N`)", "regexp": "fits(x, `^N`)", "min": "least(x, y)", "max": "greatest(x, y)",
+	"datediff": "days_between(from, to)", "day_of": "date_only(x)", "substitute": "replace(x, old, new)",
+	"ucase": "upper(x)", "lcase": "lower(x)", "cast": "number(x), date(x) or text(x)"}
 
 // apply calls f with operands, when they are what it takes.
 func (r *rewriter) apply(n ast.Node, name string, f function, operands []ast.Node) (ast.Node, Kind, error) {
@@ -262,8 +302,8 @@ func (r *rewriter) apply(n ast.Node, name string, f function, operands []ast.Nod
 func (r *rewriter) calling(do func([]*Value) (*Value, error), arguments []ast.Node) ast.Node {
 	name := fmt.Sprintf("f%d", len(r.config.Functions))
 	expr.Function(name, func(params ...any) (any, error) {
-		var room [4]*Value
-		values := room[:0]
+		var buf [4]*Value
+		values := buf[:0]
 		for _, p := range params {
 			values = append(values, p.(*Value))
 		}
@@ -272,39 +312,51 @@ func (r *rewriter) calling(do func([]*Value) (*Value, error), arguments []ast.No
 	return &ast.CallNode{Callee: &ast.IdentifierNode{Value: name}, Arguments: arguments}
 }
 
-// choice is condition ? one : other. A blank condition chooses the other.
-func (r *rewriter) choice(n *ast.ConditionalNode) (ast.Node, Kind, error) {
-	cond, is, err := r.rewrite(n.Cond)
-	if err != nil {
-		return nil, 0, err
+// choose is choose(condition, one, other), of which only the chosen one is computed. A blank condition makes it blank.
+func (r *rewriter) choose(n *ast.CallNode) (ast.Node, Kind, error) {
+	if len(n.Arguments) != 3 {
+		return nil, 0, r.wrong(n, fmt.Sprintf("choose() takes 3 arguments, not %d", len(n.Arguments)),
+			"write choose(condition, one, other)")
 	}
-	if is != Truth && is != Any {
-		return nil, 0, r.wrong(n.Cond, fmt.Sprintf("what stands before ? is a %s, not a condition", is), "")
+	var nodes [3]ast.Node
+	var kinds [3]Kind
+	for i, a := range n.Arguments {
+		var err error
+		if nodes[i], kinds[i], err = r.rewrite(a); err != nil {
+			return nil, 0, err
+		}
 	}
-	one, kind, err := r.rewrite(n.Exp1)
-	if err != nil {
-		return nil, 0, err
+	condition, one, other := kinds[0], kinds[1], kinds[2]
+	if condition != Truth && condition != Any {
+		return nil, 0, r.wrong(n.Arguments[0], fmt.Sprintf("what choose() takes first is a %s, not a condition",
+			condition), "")
 	}
-	other, otherKind, err := r.rewrite(n.Exp2)
-	if err != nil {
-		return nil, 0, err
+	if one == Any {
+		one = other
 	}
-	if kind == Any {
-		kind = otherKind
+	if other != one && other != Any {
+		return nil, 0, r.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", one, other),
+			"text(), number() and date() convert one to the other")
 	}
-	if otherKind != kind && otherKind != Any {
-		return nil, 0, r.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", kind, otherKind), "text(), number() and date() make one of the other")
-	}
+	blank := r.test(nodes[0], func(v *Value) bool { return v.Blank })
+	holds := r.test(nodes[0], func(v *Value) bool { return v.Truth })
+	chosen := &ast.ConditionalNode{Ternary: true, Cond: holds, Exp1: nodes[1], Exp2: nodes[2]}
+	return &ast.ConditionalNode{Ternary: true, Cond: blank, Exp1: constant(&Value{Kind: one, Blank: true}),
+			Exp2: chosen},
+		one, nil
+}
+
+// test is a condition of the library: whether the value of a node is so.
+func (r *rewriter) test(n ast.Node, is func(*Value) bool) ast.Node {
 	name := fmt.Sprintf("f%d", len(r.config.Functions))
 	expr.Function(name, func(params ...any) (any, error) {
 		v := params[0].(*Value)
 		if v.Bad {
 			return nil, ErrCell
 		}
-		return v.Truth && !v.Blank, nil
+		return is(v), nil
 	}, new(func(*Value) bool))(r.config)
-	test := &ast.CallNode{Callee: &ast.IdentifierNode{Value: name}, Arguments: []ast.Node{cond}}
-	return &ast.ConditionalNode{Ternary: true, Cond: test, Exp1: one, Exp2: other}, kind, nil
+	return &ast.CallNode{Callee: &ast.IdentifierNode{Value: name}, Arguments: []ast.Node{n}}
 }
 
 // cellName is how the column i is called in the compiled formula.
@@ -326,10 +378,10 @@ func NewMachine(columns int) *Machine {
 	return m
 }
 
-// Set gives the cell of column i of the row. The machine holds on to v.
+// Set gives column i of the row its cell. The machine holds on to v.
 func (m *Machine) Set(i int, v *Value) { m.cells[m.names[i]] = v }
 
-// Run computes f for the row whose cells were set. Its error is ErrCell or Refused.
+// Run computes f for the row whose cells were set. Its error is ErrCell or a NoResult.
 func (m *Machine) Run(f *Formula) (*Value, error) {
 	out, err := m.vm.Run(f.program, m.cells)
 	if err != nil {
@@ -337,7 +389,7 @@ func (m *Machine) Run(f *Formula) (*Value, error) {
 	}
 	v, ok := out.(*Value)
 	if !ok {
-		return nil, Refused(fmt.Sprintf("the formula gave a %s", reflect.TypeOf(out)))
+		return nil, NoResult(fmt.Sprintf("the formula results in a %s", reflect.TypeOf(out)))
 	}
 	if v.Bad {
 		return nil, ErrCell
@@ -347,12 +399,12 @@ func (m *Machine) Run(f *Formula) (*Value, error) {
 
 // reason takes the words of the library off an error of ours.
 func reason(err error) error {
-	var refused Refused
+	var refused NoResult
 	switch {
 	case errors.Is(err, ErrCell):
 		return ErrCell
 	case errors.As(err, &refused):
 		return refused
 	}
-	return Refused(err.Error())
+	return NoResult(err.Error())
 }

@@ -11,11 +11,12 @@ import (
 	"github.com/cockroachdb/apd/v3"
 	"github.com/expr-lang/expr/ast"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
-// functions are all that formulas can call, besides col.
+// functions are all that formulas can call, besides those that look at their arguments as they are written.
 var functions = map[string]function{
 	"upper":   texts(strings.ToUpper),
 	"lower":   texts(strings.ToLower),
@@ -23,12 +24,19 @@ var functions = map[string]function{
 	"squeeze": texts(bytewise(text.Squeeze)),
 	"digits":  texts(bytewise(text.Digits)),
 	"letters": texts(bytewise(text.Letters)),
-	"text":    {takes: []Kind{Any}, gives: Text, do: func(a []*Value) (*Value, error) { return written(a[0].String()), nil }},
-	"length":  {takes: []Kind{Text}, gives: Number, do: func(a []*Value) (*Value, error) { return whole(int64(len([]rune(a[0].Text)))), nil }},
+	"text":    {takes: []Kind{Any}, gives: Text, do: asText},
+	"length":  {takes: []Kind{Text}, gives: Number, do: length},
 	"part":    {takes: []Kind{Text, Text, Number}, gives: Text, do: part},
-	"first":   {takes: []Kind{Text, Number}, gives: Text, do: first},
-	"last":    {takes: []Kind{Text, Number}, gives: Text, do: last},
+	"start":   {takes: []Kind{Text, Number}, gives: Text, do: start},
+	"end":     {takes: []Kind{Text, Number}, gives: Text, do: end},
+	"starts":  asking(strings.HasPrefix),
+	"ends":    asking(strings.HasSuffix),
+	"has":     asking(strings.Contains),
 	"replace": {takes: []Kind{Text, Text, Text}, gives: Text, do: func(a []*Value) (*Value, error) {
+		size := len(a[0].Text) + strings.Count(a[0].Text, a[1].Text)*(len(a[2].Text)-len(a[1].Text))
+		if size > mostText {
+			return nil, errTooLong
+		}
 		return written(strings.ReplaceAll(a[0].Text, a[1].Text, a[2].Text)), nil
 	}},
 	"join": {takes: []Kind{Text, Any}, gives: Text, more: true, blanks: true, do: join},
@@ -39,21 +47,28 @@ var functions = map[string]function{
 	"least":    {takes: []Kind{Any}, same: true, order: true, more: true, advice: sayWhich, do: extreme(-1)},
 	"greatest": {takes: []Kind{Any}, same: true, order: true, more: true, advice: sayWhich, do: extreme(1)},
 
-	"date":            {takes: []Kind{Moment}, gives: Moment, do: itself},
-	"day_of":          {takes: []Kind{Moment}, gives: Moment, do: dayOf},
-	"year":            field(func(m value.Moment) int64 { y, _, _ := value.Civil(m.Days); return y }),
-	"month":           field(func(m value.Moment) int64 { _, n, _ := value.Civil(m.Days); return n }),
-	"day":             field(func(m value.Moment) int64 { _, _, d := value.Civil(m.Days); return d }),
-	"weekday":         field(func(m value.Moment) int64 { return ((m.Days+3)%7+7)%7 + 1 }), // 1970-01-01 was a Thursday; Monday is 1 (ISO 8601)
+	"date":      {takes: []Kind{Moment}, gives: Moment, do: itself},
+	"date_only": {takes: []Kind{Moment}, gives: Moment, do: dateOnly},
+	"year":      field(func(m value.Moment) int64 { y, _, _ := value.Civil(m.Days); return y }),
+	"month":     field(func(m value.Moment) int64 { _, n, _ := value.Civil(m.Days); return n }),
+	"day":       field(func(m value.Moment) int64 { _, _, d := value.Civil(m.Days); return d }),
+	// 1970-01-01 was a Thursday; Monday is 1 (ISO 8601)
+	"weekday":         field(func(m value.Moment) int64 { return ((m.Days+3)%7+7)%7 + 1 }),
 	"days_between":    {takes: []Kind{Moment, Moment}, gives: Number, do: daysBetween},
 	"minutes_between": {takes: []Kind{Moment, Moment}, gives: Number, do: minutesBetween},
 	"add_days":        {takes: []Kind{Moment, Number}, gives: Moment, do: addDays},
 
-	"blank":    {takes: []Kind{Any}, gives: Truth, blanks: true, do: func(a []*Value) (*Value, error) { return truth(a[0].Blank), nil }},
+	"is_blank": {takes: []Kind{Any}, gives: Truth, blanks: true,
+		do: func(a []*Value) (*Value, error) { return truth(a[0].Blank), nil }},
 	"coalesce": {takes: []Kind{Any}, same: true, blanks: true, more: true, advice: sayWhich, do: firstGiven},
 }
 
-var functionNames = append(slices.Sorted(maps.Keys(functions)), "col")
+var functionNames = append(slices.Sorted(maps.Keys(functions)), "choose", "col", "fits")
+
+// mostText is the number of bytes that a text may have which a formula makes.
+const mostText = 16 << 20
+
+var errTooLong = NoResult("the text would be longer than 16 MB")
 
 func written(s string) *Value { return &Value{Kind: Text, Text: s, Blank: s == ""} }
 
@@ -63,12 +78,17 @@ func whole(n int64) *Value {
 	return v
 }
 
+func asText(a []*Value) (*Value, error) { return written(a[0].String()), nil }
+
+func length(a []*Value) (*Value, error) { return whole(int64(len([]rune(a[0].Text)))), nil }
+
 func itself(a []*Value) (*Value, error) { return a[0], nil }
 
 func texts(do func(string) string) function {
-	return function{takes: []Kind{Text}, gives: Text, advice: "text() makes a text of it", do: func(a []*Value) (*Value, error) {
-		return written(do(a[0].Text)), nil
-	}}
+	return function{takes: []Kind{Text}, gives: Text, advice: "text() converts it",
+		do: func(a []*Value) (*Value, error) {
+			return written(do(a[0].Text)), nil
+		}}
 }
 
 func bytewise(do func(to, cell []byte) []byte) func(string) string {
@@ -80,7 +100,7 @@ func small(v *Value, least int64) (int, error) {
 	n, err := v.Number.Int64()
 	const most = 1 << 30
 	if err != nil || n < least || n > most {
-		return 0, Refused(fmt.Sprintf("%s is not a whole number of at least %d", v.label(), least))
+		return 0, NoResult(fmt.Sprintf("%s is not a whole number of at least %d", v.label(), least))
 	}
 	return int(n), nil
 }
@@ -98,7 +118,7 @@ func part(a []*Value) (*Value, error) {
 	return written(strings.TrimSpace(parts[n-1])), nil
 }
 
-func first(a []*Value) (*Value, error) {
+func start(a []*Value) (*Value, error) {
 	n, err := small(a[1], 0)
 	if err != nil {
 		return nil, err
@@ -107,7 +127,7 @@ func first(a []*Value) (*Value, error) {
 	return written(string(runes[:min(n, len(runes))])), nil
 }
 
-func last(a []*Value) (*Value, error) {
+func end(a []*Value) (*Value, error) {
 	n, err := small(a[1], 0)
 	if err != nil {
 		return nil, err
@@ -119,15 +139,20 @@ func last(a []*Value) (*Value, error) {
 // join puts its first argument between the others that are not blank.
 func join(a []*Value) (*Value, error) {
 	var parts []string
+	size := 0
 	for _, v := range a[1:] {
 		if !v.Blank {
 			parts = append(parts, v.String())
+			size += len(parts[len(parts)-1]) + len(a[0].Text)
 		}
+	}
+	if size > mostText {
+		return nil, errTooLong
 	}
 	return written(strings.Join(parts, a[0].Text)), nil
 }
 
-// round rounds to digits behind the point; what lies in the middle goes away from zero.
+// round rounds to digits behind the point; halves round away from zero.
 func round(a []*Value) (*Value, error) {
 	places, err := small(a[1], 0)
 	if err != nil {
@@ -137,7 +162,7 @@ func round(a []*Value) (*Value, error) {
 	return v, Round(&v.Number, &a[0].Number, places)
 }
 
-// Round rounds d to digits behind the point; what lies in the middle goes away from zero.
+// Round rounds d to digits behind the point; halves round away from zero.
 func Round(to, d *apd.Decimal, places int) error {
 	if int(d.Exponent) >= -places {
 		to.Set(d)
@@ -173,12 +198,12 @@ func extreme(sign int) func([]*Value) (*Value, error) {
 // dated refuses a time without a date.
 func dated(v *Value) error {
 	if !v.Moment.Dated {
-		return Refused(v.label() + " is a time without a date")
+		return NoResult(v.label() + " is a time without a date")
 	}
 	return nil
 }
 
-func dayOf(a []*Value) (*Value, error) {
+func dateOnly(a []*Value) (*Value, error) {
 	return &Value{Kind: Moment, Moment: value.Moment{Days: a[0].Moment.Days, Dated: true}}, dated(a[0])
 }
 
@@ -211,23 +236,32 @@ func minutesBetween(a []*Value) (*Value, error) {
 func addDays(a []*Value) (*Value, error) {
 	n, err := a[1].Number.Int64()
 	if err != nil {
-		return nil, Refused(a[1].label() + " is not a whole number of days")
+		return nil, NoResult(a[1].label() + " is not a whole number of days")
 	}
 	m := a[0].Moment
 	m.Days += n
 	const least, most = -719162, 2932896 // 0001-01-01 and 9999-12-31
 	if m.Days < least || m.Days > most {
-		return nil, Refused("the date is out of reach")
+		return nil, NoResult("the date is out of range")
 	}
 	return &Value{Kind: Moment, Moment: m}, dated(a[0])
 }
 
-// matches is the operator with a pattern (RE2, github.com/google/re2/wiki/Syntax).
-func (r *rewriter) matches(n *ast.BinaryNode, pattern string) (ast.Node, Kind, error) {
-	re, err := regexp.Compile(pattern)
+// fits is fits(x, "pattern"): whether a pattern is found in a text (RE2, github.com/google/re2/wiki/Syntax).
+func (r *rewriter) fits(n *ast.CallNode) (ast.Node, Kind, error) {
+	const do = "write fits(x, `^N[0-9]+$`)"
+	if len(n.Arguments) != 2 {
+		return nil, 0, r.wrong(n, fmt.Sprintf("fits() takes 2 arguments, not %d", len(n.Arguments)), do)
+	}
+	pattern, ok := n.Arguments[1].(*ast.StringNode)
+	if !ok {
+		return nil, 0, r.wrong(n.Arguments[1], "the pattern of fits() must be in quotes", do)
+	}
+	re, err := regexp.Compile(pattern.Value)
 	if err != nil {
-		return nil, 0, r.wrong(n.Right, err.Error(), "")
+		return nil, 0, r.wrong(pattern, fmt.Sprintf("%q is not a regular expression: %s", pattern.Value,
+			fault.OfPattern(err)), do)
 	}
 	f := asking(func(s, _ string) bool { return re.MatchString(s) })
-	return r.apply(n, "matches", f, []ast.Node{n.Left, n.Right})
+	return r.apply(n, "fits()", f, n.Arguments)
 }

@@ -35,7 +35,7 @@ func (f *function) resolve(kinds []Kind) (takes []Kind, gives Kind, odd string) 
 			return nil, 0, odd
 		}
 		if f.order && common == Text {
-			return nil, 0, "stands between texts, and text doesn't say whether they are numbers, dates or words"
+			return nil, 0, "has a text on both sides, and it is not clear whether these are numbers, dates or words"
 		}
 	}
 	for i, k := range kinds {
@@ -62,7 +62,7 @@ func shared(kinds, takes []Kind) (Kind, string) {
 		case common == Any || common == Text:
 			common = k
 		case k != Text:
-			return 0, fmt.Sprintf("stands between a %s and a %s", common, k)
+			return 0, fmt.Sprintf("can't combine a %s and a %s", common, k)
 		}
 	}
 	return common, ""
@@ -100,34 +100,36 @@ func (f *function) bound(takes []Kind, gives Kind) func([]*Value) (*Value, error
 }
 
 const (
-	sayWhich = "say number: or date: for one of the columns, or write number(), date() or text() around it"
-	sayHow   = "number() makes numbers of texts; texts are joined by join(\" \", ...)"
+	sayWhich = "set number: or date: for one of the columns, or write number(), date() or text() around it"
+	sayHow   = "number() converts texts to numbers; join(\" \", ...) joins texts"
 )
 
 var operators = map[string]function{
-	"+":          arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Add(r, a, b)) }, sayHow, true),
-	"-":          arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Sub(r, a, b)) }, "days_between() and minutes_between() part dates", false),
-	"*":          arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Mul(r, a, b)) }, "", false),
-	"/":          arithmetic(divide, "", false),
-	"unary -":    {takes: []Kind{Number}, gives: Number, do: func(a []*Value) (*Value, error) { return negated(a[0]), nil }},
-	"unary +":    {takes: []Kind{Number}, gives: Number, do: func(a []*Value) (*Value, error) { return a[0], nil }},
-	"==":         {takes: []Kind{Any, Any}, gives: Truth, same: true, blanks: true, advice: sayWhich, do: func(a []*Value) (*Value, error) { return equal(a[0], a[1]) }},
-	"!=":         {takes: []Kind{Any, Any}, gives: Truth, same: true, blanks: true, advice: sayWhich, do: unequal},
-	"in":         {takes: []Kind{Any}, gives: Truth, more: true, same: true, blanks: true, advice: sayWhich, do: among},
-	"<":          comparison(func(n int) bool { return n < 0 }),
-	"<=":         comparison(func(n int) bool { return n <= 0 }),
-	">":          comparison(func(n int) bool { return n > 0 }),
-	">=":         comparison(func(n int) bool { return n >= 0 }),
-	"and":        {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both},
-	"&&":         {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both},
-	"or":         {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: either},
-	"||":         {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: either},
-	"not":        {takes: []Kind{Truth}, gives: Truth, do: func(a []*Value) (*Value, error) { return truth(!a[0].Truth), nil }},
-	"!":          {takes: []Kind{Truth}, gives: Truth, do: func(a []*Value) (*Value, error) { return truth(!a[0].Truth), nil }},
-	"contains":   asking(strings.Contains),
-	"startsWith": asking(strings.HasPrefix),
-	"endsWith":   asking(strings.HasSuffix),
-	"??":         {takes: []Kind{Any, Any}, same: true, blanks: true, advice: sayWhich, do: firstGiven},
+	"+": arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Add(r, a, b)) }, sayHow, true),
+	"-": arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Sub(r, a, b)) },
+		"days_between() and minutes_between() subtract dates", false),
+	"*": arithmetic(func(r, a, b *apd.Decimal) error { return condition(exact.Mul(r, a, b)) }, "", false),
+	"/": arithmetic(divide, "", false),
+	"unary -": {takes: []Kind{Number}, gives: Number, do: func(a []*Value) (*Value, error) {
+		return negated(a[0]),
+			nil
+	}},
+	"unary +": {takes: []Kind{Number}, gives: Number, do: func(a []*Value) (*Value, error) { return a[0], nil }},
+	"==": {takes: []Kind{Any, Any}, gives: Truth, same: true, advice: sayWhich,
+		do: func(a []*Value) (*Value, error) { return equal(a[0], a[1]) }},
+	"!=":  {takes: []Kind{Any, Any}, gives: Truth, same: true, advice: sayWhich, do: unequal},
+	"in":  {takes: []Kind{Any}, gives: Truth, more: true, same: true, blanks: true, advice: sayWhich, do: among},
+	"<":   comparison(func(n int) bool { return n < 0 }),
+	"<=":  comparison(func(n int) bool { return n <= 0 }),
+	">":   comparison(func(n int) bool { return n > 0 }),
+	">=":  comparison(func(n int) bool { return n >= 0 }),
+	"and": {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both},
+	"&&":  {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both}, // what the library makes of 0 < x < 9
+	"or":  {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: either},
+	"not": {takes: []Kind{Truth}, gives: Truth, do: func(a []*Value) (*Value, error) {
+		return truth(!a[0].Truth),
+			nil
+	}},
 }
 
 // exact computes without rounding.
@@ -142,14 +144,14 @@ var quotient = func() *apd.Context {
 
 func condition(c apd.Condition, err error) error {
 	if err != nil || c.Overflow() || c.InvalidOperation() {
-		return Refused("the result is too large")
+		return NoResult("the result is too large")
 	}
 	return nil
 }
 
 func divide(r, a, b *apd.Decimal) error {
 	if b.IsZero() {
-		return Refused("the formula divides by zero")
+		return NoResult("the formula divides by zero")
 	}
 	return condition(quotient.Quo(r, a, b))
 }
@@ -164,7 +166,7 @@ func arithmetic(do func(r, a, b *apd.Decimal) error, advice string, ordered bool
 		plus := f.do
 		f.do = func(a []*Value) (*Value, error) {
 			if a[0].Kind != Number || a[1].Kind != Number {
-				return nil, Refused("+ adds numbers only")
+				return nil, NoResult("+ adds numbers only")
 			}
 			return plus(a)
 		}
@@ -182,10 +184,11 @@ func truth(t bool) *Value { return &Value{Kind: Truth, Truth: t} }
 
 // comparison orders numbers and moments.
 func comparison(holds func(int) bool) function {
-	return function{takes: []Kind{Any, Any}, gives: Truth, same: true, order: true, advice: sayWhich, do: func(a []*Value) (*Value, error) {
-		n, err := compare(a[0], a[1])
-		return truth(holds(n)), err
-	}}
+	return function{takes: []Kind{Any, Any}, gives: Truth, same: true, order: true, advice: sayWhich,
+		do: func(a []*Value) (*Value, error) {
+			n, err := compare(a[0], a[1])
+			return truth(holds(n)), err
+		}}
 }
 
 // compare orders two values of one kind that are not blank.
@@ -211,7 +214,8 @@ func rank(t bool) int {
 func compareMoments(a, b *Value) (int, error) {
 	m, n := a.Moment, b.Moment
 	if m.Dated != n.Dated || m.Timed && n.Timed && m.Zoned != n.Zoned {
-		return 0, Refused(fmt.Sprintf("%s and %s can't be compared: only one of them has a date, or a zone", a.label(), b.label()))
+		return 0, NoResult(fmt.Sprintf("%s and %s can't be compared: only one of them has a date, or a zone", a.label(),
+			b.label()))
 	}
 	const day = 24 * 60 * 60 * 1e6
 	x, y := m.Days*day+m.Micros-m.Offset, n.Days*day+n.Micros-n.Offset
@@ -224,11 +228,8 @@ func compareMoments(a, b *Value) (int, error) {
 	return 0, nil
 }
 
-// equal tells whether two values are the same; blanks are the same as blanks, and as nothing else.
+// equal reports whether two values that are not blank are the same.
 func equal(a, b *Value) (*Value, error) {
-	if a.Blank || b.Blank {
-		return truth(a.Blank && b.Blank), nil
-	}
 	n, err := compare(a, b)
 	return truth(n == 0), err
 }
@@ -241,15 +242,23 @@ func unequal(a []*Value) (*Value, error) {
 	return truth(!v.Truth), nil
 }
 
-// among tells whether the first value is one of the others.
+// among reports whether the first value is one of the others; blank when it is blank.
 func among(a []*Value) (*Value, error) {
+	if a[0].Blank {
+		return &Value{Kind: Truth, Blank: true}, nil
+	}
+	blank := false
 	for _, o := range a[1:] {
+		if o.Blank {
+			blank = true
+			continue
+		}
 		v, err := equal(a[0], o)
 		if err != nil || v.Truth {
 			return v, err
 		}
 	}
-	return truth(false), nil
+	return &Value{Kind: Truth, Blank: blank}, nil
 }
 
 // both is the and of SQL (ISO/IEC 9075, truth values): false when one is false, else blank when one is blank.
@@ -277,9 +286,8 @@ func either(a []*Value) (*Value, error) {
 }
 
 func asking(holds func(text, part string) bool) function {
-	return function{takes: []Kind{Text, Text}, gives: Truth, advice: "text() makes a text of it", do: func(a []*Value) (*Value, error) {
-		return truth(holds(a[0].Text, a[1].Text)), nil
-	}}
+	return function{takes: []Kind{Text, Text}, gives: Truth, advice: "text() converts it",
+		do: func(a []*Value) (*Value, error) { return truth(holds(a[0].Text, a[1].Text)), nil }}
 }
 
 func firstGiven(a []*Value) (*Value, error) {

@@ -1,5 +1,5 @@
-// Package formula computes with the cells of a row: exact decimals, texts, dates and truths, of which each may be blank.
-// The language is that of expr-lang/expr, with operators and functions of our own.
+// Package formula computes with the cells of a row: exact decimals, texts, dates and truths, of which each may be
+// blank. The language is that of expr-lang/expr, with operators and functions of our own.
 package formula
 
 import (
@@ -43,10 +43,10 @@ type Value struct {
 // ErrCell says that a formula needs a cell that could not be read.
 var ErrCell = errors.New("needs a cell that can't be read")
 
-// Refused says why a formula has no result for a row, in words that stand by themselves.
-type Refused string
+// NoResult says why a formula has no result for a row, in words that stand by themselves.
+type NoResult string
 
-func (r Refused) Error() string { return string(r) }
+func (r NoResult) Error() string { return string(r) }
 
 // SetNumber makes v the number d.
 func (v *Value) SetNumber(d value.Digits) {
@@ -65,12 +65,12 @@ func (v *Value) SetNumber(d value.Digits) {
 	v.Number.Exponent, v.Number.Negative, v.Number.Form = -int32(len(d.Fraction)), d.Negative, apd.Finite
 }
 
-// Digits is the number v, written into room.
-func (v *Value) Digits(room []byte) (value.Digits, error) {
+// Digits is the number v, written into buf.
+func (v *Value) Digits(buf []byte) (value.Digits, error) {
 	if v.Number.Exponent > mostDigits || int(v.Number.NumDigits()) > mostDigits {
-		return value.Digits{}, Refused("the result is too large")
+		return value.Digits{}, NoResult("the result is too large")
 	}
-	text := v.Number.Append(room, 'f')
+	text := v.Number.Append(buf, 'f')
 	return value.ScanNumber(text)
 }
 
@@ -105,7 +105,7 @@ func (v *Value) label() string {
 	return fmt.Sprintf("%s %q", v.From, cell)
 }
 
-// as gives v as a value of a kind: a text stands for the number or moment that it is in its plain form.
+// as returns v as a value of a kind: a text stands for the number or moment that it is in its plain form.
 func (v *Value) as(k Kind) (*Value, error) {
 	switch {
 	case v.Bad:
@@ -115,21 +115,21 @@ func (v *Value) as(k Kind) (*Value, error) {
 	case v.Blank:
 		return &Value{Kind: k, Blank: true, From: v.From}, nil
 	case v.Kind != Text:
-		return nil, Refused(fmt.Sprintf("%s is a %s, not a %s", v.label(), v.Kind, k))
+		return nil, NoResult(fmt.Sprintf("%s is a %s, not a %s", v.label(), v.Kind, k))
 	}
 	made := &Value{From: v.From}
 	switch k {
 	case Number:
 		d, err := value.ScanNumber([]byte(v.Text))
 		if err != nil {
-			return nil, Refused(v.label() + " " + err.Error())
+			return nil, NoResult(v.label() + " " + err.Error())
 		}
 		made.SetNumber(d)
 		return made, nil
 	case Moment:
 		m, ok := value.ScanMoment([]byte(v.Text))
 		if !ok {
-			return nil, Refused(v.label() + " is not a date or time like 2026-03-31 15:04")
+			return nil, NoResult(v.label() + " is not a date or time like 2026-03-31 15:04")
 		}
 		made.Kind, made.Moment = Moment, m
 		return made, nil
@@ -139,5 +139,5 @@ func (v *Value) as(k Kind) (*Value, error) {
 			return made, nil
 		}
 	}
-	return nil, Refused(v.label() + " is neither true nor false")
+	return nil, NoResult(v.label() + " is neither true nor false")
 }

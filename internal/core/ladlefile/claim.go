@@ -5,9 +5,6 @@ import (
 	"strconv"
 
 	"github.com/goccy/go-yaml/ast"
-
-	"ladle/internal/core/clean"
-	"ladle/internal/core/value"
 )
 
 // Claim is what must be true of the database once the load is done. Exactly one of NoRows, Equal and HowMany is given.
@@ -24,23 +21,22 @@ type Side struct {
 	Place
 	Query Text
 	Input Text
-	Sum   Text // of this column; the number of rows where it isn't given
-	Total int  // once resolved: which of the plan's totals
+	Sum   Text // of this column; the number of lines where it isn't given
 }
 
-// Stated is what the sender of an input states of it.
-type Stated struct {
-	Of  Text // a column, or rows
+// ControlTotal is a total that the sender of an input states.
+type ControlTotal struct {
+	Of  Text // a column, or LineCount
 	Sum Text
 }
 
-// rowsTotal stands for the column of a total that counts rows.
-const rowsTotal = "rows"
+// LineCount stands for the column of a total that counts lines.
+const LineCount = "line_count"
 
 func (d *decoder) checks(f *File, n ast.Node) {
 	list, ok := n.(*ast.SequenceNode)
 	if !ok {
-		d.problem(placeOf(n), "checks: must be a list", "start each claim with a dash: - claim: ...")
+		d.problem(placeOf(n), "checks: must be a list", "start each check with a dash: - claim: ...")
 		return
 	}
 	for _, n := range list.Values {
@@ -72,19 +68,20 @@ func (d *decoder) claim(n ast.Node) *Claim {
 		"no_rows":  query(&c.NoRows, "no_rows:"),
 		"how_many": query(&c.HowMany, "how_many:"),
 		"equal":    func(n ast.Node) { asked++; d.equal(c, n) },
-		"least":    bound("least:", &c.Least),
-		"most":     bound("most:", &c.Most),
+		"at_least": bound("at_least:", &c.Least),
+		"at_most":  bound("at_most:", &c.Most),
 		"exactly":  bound("exactly:", &c.Least, &c.Most),
 	})
 	switch {
 	case !c.Says.Given():
-		d.problem(at, "a claim has no words", "add claim: with what must be true, for people")
+		d.problem(at, "a check has no claim:", "add claim: with what must be true, in words")
 	case asked != 1:
-		d.problem(c.Says.Place, "a claim needs exactly one of no_rows:, equal: and how_many:", "")
+		d.problem(c.Says.Place, "a check needs exactly one of no_rows:, equal: and how_many:", "")
 	case c.HowMany.Given() != bounded:
-		d.problem(c.Says.Place, "how_many: goes with least:, most: or exactly:, and these with it", "write for example: how_many: select id from pilot, and below it least: 1")
+		d.problem(c.Says.Place, "how_many: needs at_least:, at_most: or exactly:, and these need how_many:",
+			"write for example: how_many: select id from pilot, and below it at_least: 1")
 	case c.Most >= 0 && c.Least > c.Most:
-		d.problem(c.Says.Place, "least: is more than most:", "")
+		d.problem(c.Says.Place, "at_least: is more than at_most:", "")
 	}
 	return c
 }
@@ -92,7 +89,8 @@ func (d *decoder) claim(n ast.Node) *Claim {
 func (d *decoder) equal(c *Claim, n ast.Node) {
 	list, ok := n.(*ast.SequenceNode)
 	if !ok || len(list.Values) != 2 {
-		d.problem(placeOf(n), "equal: needs a list of two", "write two queries, or a query and {input: NAME, sum: COLUMN}")
+		d.problem(placeOf(n), "equal: needs a list of two", "write two queries, or a query and {input: NAME, sum: "+
+			"COLUMN}")
 		return
 	}
 	for _, n := range list.Values {
@@ -113,88 +111,12 @@ func (d *decoder) equal(c *Claim, n ast.Node) {
 	}
 }
 
-func (d *decoder) stated(in *Input, n ast.Node) {
-	for _, e := range d.mapping(n, "stated_totals:") {
-		in.Stated = append(in.Stated, Stated{Of: e.key, Sum: d.scalar(e.value, "a total")})
-	}
-}
-
-// Total is a sum over the rows of an input that is needed once it is read.
-type Total struct {
-	Feed   *Feed
-	Of     string // the header of the column, or rows
-	Column int    // which of the feed's columns, -1 for the number of rows
-	Only   int    // which of the feed's columns is the condition that rows must hold; -1 for all rows
-	Stated Text   // as it is written; not given for that of a claim
-	Want   string // as a plain number
-}
-
-// totals resolves what the senders of inputs state, and what claims need.
-func (r *resolver) totals(plan *Plan) {
-	for _, in := range r.inputs {
-		feed := r.feeds[in.Name.Value]
-		for _, s := range in.Stated {
-			if t := r.total(feed, s.Of); t != nil {
-				t.Stated = s.Sum
-				t.Want = r.want(t, s.Sum)
-				feed.Recipe.CleanAll() // the sender counts what the input leaves out too
-				plan.Totals = append(plan.Totals, t)
-			}
+func (d *decoder) totals(in *Input, n ast.Node) {
+	for _, e := range d.mapping(n, "control_totals:") {
+		if e.key.Value == "rows" {
+			d.problem(e.key.Place, "control_totals: has no key rows: any more", "write line_count:")
+			continue
 		}
+		in.Totals = append(in.Totals, ControlTotal{Of: e.key, Sum: d.scalar(e.value, "a total")})
 	}
-	for _, c := range plan.File.Claims {
-		for i := range c.Equal {
-			side := &c.Equal[i]
-			if side.Query.Given() {
-				continue
-			}
-			if feed := r.feed(side.Input); feed != nil {
-				of := side.Sum
-				if !of.Given() {
-					of = Text{rowsTotal, side.Input.Place}
-				}
-				if t := r.total(feed, of); t != nil {
-					if only := feed.Recipe.Only(); only >= 0 {
-						t.Only = feed.use(clean.Column{Of: only, Type: value.Type{Kind: value.Bool}})
-					}
-					side.Total = len(plan.Totals)
-					plan.Totals = append(plan.Totals, t)
-				}
-			}
-		}
-	}
-}
-
-// total finds the column of a total. It takes the values that a step uses, where these are numbers.
-func (r *resolver) total(feed *Feed, of Text) *Total {
-	t := &Total{Feed: feed, Of: of.Value, Column: -1, Only: -1}
-	fields := feed.Recipe.Find(of.Value)
-	switch {
-	case len(fields) == 1:
-		t.Of = feed.Recipe.Name(fields[0])
-		for i, c := range feed.Columns {
-			if c.Of == fields[0] && c.Type.Kind.Numeric() {
-				t.Column = i
-				return t
-			}
-		}
-		t.Column = feed.use(clean.Column{Of: fields[0], Type: value.Type{Kind: value.Decimal}})
-	case of.Value != rowsTotal:
-		r.cell(feed, value.Type{Kind: value.Decimal}, of) // says what is wrong
-		return nil
-	}
-	return t
-}
-
-// want reads a stated total as the column writes its numbers.
-func (r *resolver) want(t *Total, said Text) string {
-	of := -1
-	if t.Column >= 0 {
-		of = t.Feed.Columns[t.Column].Of
-	}
-	number, err := t.Feed.Recipe.ReadNumber(of, said.Value)
-	if err != nil {
-		r.problem(said.Place, fmt.Sprintf("the total %q %s", said.Value, err), "write it as the column writes its numbers, or plainly: 1234.56")
-	}
-	return number
 }

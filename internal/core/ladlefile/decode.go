@@ -1,10 +1,12 @@
 package ladlefile
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"slices"
 	"strconv"
@@ -17,7 +19,7 @@ import (
 	"ladle/internal/core/fault"
 )
 
-// Named tells whether a path is named as ladle files are: NAME.ladle.yaml.
+// Named reports whether a path is named as ladle files are: NAME.ladle.yaml.
 func Named(path string) bool {
 	low := strings.ToLower(path)
 	return strings.HasSuffix(low, ".ladle.yaml") || strings.HasSuffix(low, ".ladle.yml")
@@ -25,28 +27,61 @@ func Named(path string) bool {
 
 // Read decodes the ladle file at path. All that is wrong with it comes in one error, a *fault.Fault.
 func Read(path string) (*File, error) {
-	source, err := os.ReadFile(path)
+	source, err := readSmall(path)
 	if err != nil {
 		return nil, fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the ladle file can't be read: " +
-			cause(err), Do: "check the path"})
+			fault.OfSystem(err), Do: "check the path"})
 	}
 	return Decode(path, source)
 }
 
-func cause(err error) string {
-	if errors.Is(err, os.ErrNotExist) {
-		return "there is no such file"
+// Bounds of ladle files, far beyond any that a person would write.
+const (
+	mostBytes = 4 << 20
+	mostDepth = 100
+)
+
+// readSmall reads a file, but not much more than a ladle file may have.
+func readSmall(path string) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
 	}
-	var p *os.PathError
-	if errors.As(err, &p) {
-		return p.Err.Error()
+	defer f.Close()
+	return io.ReadAll(io.LimitReader(f, mostBytes+1))
+}
+
+// unreasonable is a problem of a source that is too large, or nested too deep, to be taken apart in reasonable time.
+func unreasonable(source []byte) *fault.Problem {
+	if len(source) > mostBytes {
+		return &fault.Problem{What: fmt.Sprintf("a ladle file has at most %d MB", mostBytes>>20),
+			Do: "check that this is the right file; long lists of values to recode belong into a file for recode_file:"}
 	}
-	return err.Error()
+	depth, line := 0, 1
+	for _, c := range source {
+		switch c {
+		case '[', '{':
+			depth++
+		case ']', '}':
+			depth = max(0, depth-1)
+		case '\n':
+			line++
+		}
+		if depth > mostDepth {
+			return &fault.Problem{Line: line, What: fmt.Sprintf("brackets are nested more than %d deep", mostDepth),
+				Do: "close them"}
+		}
+	}
+	return nil
 }
 
 // Decode decodes source, the contents of the ladle file at path.
 func Decode(path string, source []byte) (*File, error) {
 	d := &decoder{path: path}
+	if p := unreasonable(source); p != nil {
+		p.File = path
+		return nil, fault.At(fault.Wrong, *p)
+	}
 	sum := sha256.Sum256(source)
 	f := &File{Path: path, Sum: hex.EncodeToString(sum[:])}
 	parsed, err := parser.ParseBytes(source, 0)
@@ -78,7 +113,8 @@ func (d *decoder) syntax(err error) {
 	var syntax yaml.Error
 	if errors.As(err, &syntax) && syntax.GetToken() != nil {
 		at := syntax.GetToken().Position
-		d.problem(Place{at.Line, at.Column}, "this is not YAML: "+syntax.GetMessage(), "correct the line or the one before")
+		d.problem(Place{at.Line, at.Column}, "this is not YAML: "+syntax.GetMessage(),
+			"correct the line or the one before")
 		return
 	}
 	d.problem(Place{}, "this is not YAML: "+err.Error(), "")
@@ -98,7 +134,7 @@ type entry struct {
 	value ast.Node
 }
 
-// mapping gives the entries of n, which stands for what.
+// mapping returns the entries of n, which stands for what.
 func (d *decoder) mapping(n ast.Node, what string) []entry {
 	if n == nil {
 		return nil
@@ -130,7 +166,7 @@ func (d *decoder) fields(n ast.Node, what string, decoders map[string]func(ast.N
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
-			do := fault.DidYouMean(e.key.Value, keys)
+			do := cmp.Or(now(renamed, what, e.key.Value), fault.DidYouMean(e.key.Value, keys))
 			if strings.ContainsAny(e.key.Value, `()[]"'`) { // the rest of a formula
 				do = "put quotes around a formula or value that has a comma in it"
 			}
@@ -138,14 +174,14 @@ func (d *decoder) fields(n ast.Node, what string, decoders map[string]func(ast.N
 			continue
 		}
 		if _, null := e.value.(*ast.NullNode); null {
-			d.problem(e.key.Place, fmt.Sprintf("nothing is said behind %s:", e.key.Value), "say it, or take the key out")
+			d.problem(e.key.Place, fmt.Sprintf("%s: has no value", e.key.Value), "give it one, or delete the key")
 			continue
 		}
 		decode(e.value)
 	}
 }
 
-// scalar gives n as it is written.
+// scalar returns n as it is written.
 func (d *decoder) scalar(n ast.Node, what string) Text {
 	at := placeOf(n)
 	switch n := n.(type) {
@@ -183,7 +219,8 @@ func choice[T ~string](d *decoder, to *T, what string, words ...T) func(ast.Node
 		for i, w := range words {
 			names[i] = string(w)
 		}
-		d.problem(t.Place, fmt.Sprintf("%s can't be %q", what, t.Value), "write one of: "+strings.Join(names, ", "))
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q", what, t.Value),
+			cmp.Or(now(renamedWords, what, t.Value), "write one of: "+strings.Join(names, ", ")))
 	}
 }
 
@@ -206,10 +243,10 @@ func (d *decoder) file(f *File, body ast.Node) {
 		d.problem(version.Place, "this program reads version "+Version+" of the format, not "+version.Value, "")
 	}
 	if len(f.Inputs) == 0 {
-		d.problem(Place{1, 1}, "no input is named", "add inputs: with a name and a file: for each")
+		d.problem(Place{1, 1}, "there are no inputs", "add inputs: with a name and a file: for each")
 	}
 	if len(f.Blocks) == 0 {
-		d.problem(Place{1, 1}, "no table is named", "add tables: with a block for each table to fill")
+		d.problem(Place{1, 1}, "there are no tables", "add tables: with a block for each table to fill")
 	}
 }
 
@@ -227,49 +264,64 @@ func (d *decoder) limit(l *Limit, key, what string) func(ast.Node) {
 		case err == nil && !share && value >= 0 && value == float64(int64(value)):
 			l.Count = int64(value)
 		default:
-			d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), "write a number of "+what+", a share like 2%, or any")
+			d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value),
+				"write a number of "+what+", a share like 2%, or any")
 		}
 	}
 }
 
 func (d *decoder) tables(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "tables:") {
-		b := &Block{Name: e.key, There: KeepThere, NotThere: AddNotThere, Blank: BlankKeeps, BlankKey: RefuseBlankKey, Repeats: RefuseRepeats}
+		b := &Block{Name: e.key, AlreadyThere: KeepThere, NotThere: AddNotThere, Blank: KeepBlank,
+			BlankKey: SetAsideBlankKey, Contradictions: SetAsideContradictions}
 		d.fields(e.value, "a block", map[string]func(ast.Node){
-			"from":                d.into(&b.From, "from:"),
-			"into":                d.into(&b.Into, "into:"),
-			"key":                 func(n ast.Node) { d.key(b, n) },
-			"already_there":       choice(d, &b.There, "already_there:", KeepThere, UpdateThere, RefuseThere),
-			"not_there":           choice(d, &b.NotThere, "not_there:", AddNotThere, LeaveNotThere, RefuseNotThere),
-			"blank":               choice(d, &b.Blank, "blank:", BlankKeeps, BlankClears),
-			"blank_key":           choice(d, &b.BlankKey, "blank_key:", RefuseBlankKey, MatchBlankKey),
-			"repeats":             choice(d, &b.Repeats, "repeats:", RefuseRepeats, FirstRepeat, LastRepeat),
+			"from": d.into(&b.From, "from:"),
+			"into": d.into(&b.Into, "into:"),
+			"key":  func(n ast.Node) { d.key(b, n) },
+			"already_there": choice(d, &b.AlreadyThere, "already_there:", KeepThere, UpdateThere, FillBlanksThere,
+				SetAsideThere),
+			"not_there": choice(d, &b.NotThere, "not_there:", AddNotThere, LeaveOutNotThere,
+				SetAsideNotThere),
+			"blank":     choice(d, &b.Blank, "blank:", KeepBlank, ClearBlank),
+			"blank_key": choice(d, &b.BlankKey, "blank_key:", SetAsideBlankKey, MatchBlankKey),
+			"contradictions": choice(d, &b.Contradictions, "contradictions:", SetAsideContradictions,
+				FirstOfContradictions, LastOfContradictions, MostOfContradictions),
 			"gone_from_file":      func(n ast.Node) { b.Gone = d.gone(n) },
 			"columns":             func(n ast.Node) { b.Columns = d.columns(n) },
 			"only":                d.into(&b.Only, "only:"),
 			"changed_by_database": func(n ast.Node) { b.Changed = d.list(n, "changed_by_database:") },
 		})
 		if !b.From.Given() {
-			d.problem(e.key.Place, fmt.Sprintf("block %s has no from:", e.key.Value), "add from: with the name of an input")
+			d.problem(e.key.Place, fmt.Sprintf("block %s has no from:", e.key.Value),
+				"add from: with the name of an input")
 		}
 		if len(b.Columns) == 0 {
-			d.problem(e.key.Place, fmt.Sprintf("block %s feeds no column", e.key.Value), "add columns: with a source for each")
+			d.problem(e.key.Place, fmt.Sprintf("block %s fills no columns", e.key.Value),
+				"add columns: with a source for each")
 		}
 		f.Blocks = append(f.Blocks, b)
 	}
 }
 
-// gone decodes what is done with rows that the input no longer has.
+// gone decodes what becomes of rows that the input no longer has.
 func (d *decoder) gone(n ast.Node) *Gone {
 	g := &Gone{Place: placeOf(n)}
+	var remove Text
 	capped := false
 	d.fields(n, "gone_from_file:", map[string]func(ast.Node){
-		"remove": func(n ast.Node) { capped = true; d.limit(&g.Most, "remove:", "rows")(n) },
-		"among":  d.into(&g.Among, "among:"),
+		"remove":    d.into(&remove, "remove:"),
+		"at_most":   func(n ast.Node) { capped = true; d.limit(&g.AtMost, "at_most:", "rows")(n) },
+		"where_sql": d.into(&g.Where, "where_sql:"),
 	})
-	if !capped || g.Most.Any {
-		d.problem(g.Place, "gone_from_file: doesn't say how many rows may be removed at most",
-			"add remove: with a number of rows, or a share like 5%")
+	switch {
+	case remove.Given() && remove.Value != "yes":
+		d.problem(remove.Place, fmt.Sprintf("remove: can't be %q", remove.Value),
+			"write remove: yes, and the cap as at_most: "+remove.Value)
+	case !remove.Given():
+		d.problem(g.Place, "gone_from_file: doesn't say what becomes of the rows", "add remove: yes")
+	case !capped || g.AtMost.Any:
+		d.problem(g.Place, "gone_from_file: doesn't say how many rows may be removed",
+			"add at_most: with a number of rows, or a share like 5%")
 	}
 	return g
 }
@@ -306,84 +358,98 @@ func (d *decoder) source(e entry) Source {
 		s.From = d.scalar(e.value, "a source")
 		return s
 	}
-	find := Find{NotFound: RefuseNotFound, Several: RefuseSeveral}
-	said := false // one of the keys that go with a find
+	lookup := Lookup{NotFound: SetAsideNotFound, Several: SetAsideSeveral}
+	said := false // one of the keys that go with a lookup
 	saying := func(decode func(ast.Node)) func(ast.Node) {
 		return func(n ast.Node) { said = true; decode(n) }
 	}
 	d.fields(e.value, "a source", map[string]func(ast.Node){
-		"from":      d.into(&s.From, "from:"),
-		"constant":  d.into(&s.Constant, "constant:"),
-		"find":      func(n ast.Node) { s.Find = &find; d.find(&find, n) },
-		"not_found": saying(choice(d, &find.NotFound, "not_found:", RefuseNotFound, AddNotFound, BlankNotFound)),
-		"several":   saying(choice(d, &find.Several, "several:", RefuseSeveral, BlankSeveral)),
-		"similar":   saying(choice(d, &find.Similar, "similar:", AcceptSimilar, RefuseSimilar)),
+		"from":     d.into(&s.From, "from:"),
+		"constant": d.into(&s.Constant, "constant:"),
+		"lookup":   func(n ast.Node) { s.Lookup = &lookup; d.lookup(&lookup, n) },
+		"not_found": saying(choice(d, &lookup.NotFound, "not_found:", SetAsideNotFound, AddNotFound,
+			BlankNotFound)),
+		"several":       saying(choice(d, &lookup.Several, "several:", SetAsideSeveral, BlankSeveral)),
+		"on_update":     choice(d, &s.OnUpdate, "on_update:", KeepThere, FillBlanksThere, UpdateThere),
+		"similar_names": saying(choice(d, &lookup.Similar, "similar_names:", AcceptSimilar, SetAsideSimilar)),
 	})
 	d.judgeSource(e.key, &s, said)
 	return s
 }
 
-// judgeSource holds the keys of a source against each other, and gives a find by one column its source.
+// judgeSource holds the keys of a source against each other, and returns a lookup by one column its source.
 func (d *decoder) judgeSource(name Text, s *Source, said bool) {
 	switch {
-	case s.Constant.Given() && (s.From.Given() || s.Find != nil):
+	case s.Constant.Given() && (s.From.Given() || s.Lookup != nil):
 		d.problem(name.Place, name.Value+" has a constant and another source", "keep one of them")
-	case said && s.Find == nil:
-		d.problem(name.Place, name.Value+" has not_found:, several: or similar: without find:", "add find:, or take it out")
-	case s.Find == nil && !s.From.Given() && !s.Constant.Given():
-		d.problem(name.Place, name.Value+" has no source", "give the name of a column of the input, or from:, constant: or find:")
-	case s.Find == nil:
-	case s.Find.Similar != "" && s.Find.NotFound != AddNotFound:
-		d.problem(name.Place, name.Value+" has similar:, but adds no names", "add not_found: add, or take it out")
-	case len(s.Find.By) == 1 && !s.Find.By[0].Source.Place.valid():
+	case said && s.Lookup == nil:
+		d.problem(name.Place, name.Value+" has not_found:, several: or similar_names:, but no lookup:",
+			"add lookup:, or delete the key")
+	case s.Lookup == nil && !s.From.Given() && !s.Constant.Given():
+		d.problem(name.Place, name.Value+" has no source", "give the name of a column of the input, or from:, "+
+			"constant: or lookup:")
+	case s.Lookup == nil:
+	case s.Lookup.Similar != "" && s.Lookup.NotFound != AddNotFound:
+		d.problem(name.Place, name.Value+" has similar_names:, but adds no names",
+			"add not_found: add, or delete the key")
+	case len(s.Lookup.By) == 1 && !s.Lookup.By[0].Source.Place.valid():
 		if !s.From.Given() {
-			d.problem(name.Place, name.Value+" finds a row, but by nothing", "add from: with a column of the input")
+			d.problem(name.Place, name.Value+" has a lookup, but no value to look up",
+				"add from: with a column of the input")
 		}
-		s.Find.By[0].Source = Source{Place: s.Place, From: s.From}
+		s.Lookup.By[0].Source = Source{Place: s.Place, From: s.From}
 	case s.From.Given():
-		d.problem(s.From.Place, "from: stands beside by:", "the sources of this find stand in by:")
+		d.problem(s.From.Place, "from: can't be combined with by:", "the sources of this lookup are in by:")
 	}
 }
 
 func (p Place) valid() bool { return p.Line > 0 }
 
-// find decodes TABLE.COLUMN, or a mapping with table: and by:, or with table: or block: and by_old_id:.
-func (d *decoder) find(f *Find, n ast.Node) {
-	f.Place = placeOf(n)
+// lookup decodes TABLE.COLUMN, or a mapping with table: and by:, or with table: or block: and by_old_id:.
+func (d *decoder) lookup(l *Lookup, n ast.Node) {
+	l.Place = placeOf(n)
 	switch n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
-		d.fields(n, "a find", map[string]func(ast.Node){
-			"table":     d.into(&f.Table, "table:"),
-			"block":     d.into(&f.Block, "block:"),
-			"by":        func(n ast.Node) { f.By = d.columns(n) },
-			"by_old_id": func(n ast.Node) { d.oldID(f, n) },
+		d.fields(n, "a lookup", map[string]func(ast.Node){
+			"table":     d.into(&l.Table, "table:"),
+			"block":     d.into(&l.Block, "block:"),
+			"by":        func(n ast.Node) { l.By = d.columns(n) },
+			"by_old_id": func(n ast.Node) { d.oldID(l, n) },
 		})
 		switch {
-		case f.Old.Given() && len(f.By) > 0:
-			d.problem(f.Place, "a find has by: and by_old_id:", "keep one of them")
-		case f.Old.Given() && f.Table.Given() == f.Block.Given():
-			d.problem(f.Place, "a find by an old id needs either table: or block:", "name the table, or, where several blocks fill it, the block that made the row")
-		case !f.Old.Given() && (!f.Table.Given() || len(f.By) == 0 || f.Block.Given()):
-			d.problem(f.Place, "a find needs table: and by:", "or write find: TABLE.COLUMN")
+		case l.There.Given() && len(l.By) > 0:
+			d.problem(l.Place, "a lookup has by: and by_old_id:", "keep one of them")
+		case l.There.Given() && l.Table.Given() == l.Block.Given():
+			d.problem(l.Place, "a lookup by an old id needs either table: or block:",
+				"name the table, or, where several blocks fill it, the block that made the row")
+		case !l.There.Given() && (!l.Table.Given() || len(l.By) == 0 || l.Block.Given()):
+			d.problem(l.Place, "a lookup needs table: and by:", "or write lookup: TABLE.COLUMN")
 		}
 		return
 	}
-	t := d.scalar(n, "find:")
+	t := d.scalar(n, "lookup:")
 	dot := strings.LastIndexByte(t.Value, '.')
 	if dot <= 0 || dot == len(t.Value)-1 {
-		d.problem(t.Place, fmt.Sprintf("find: can't be %q", t.Value), "write it as TABLE.COLUMN, for example berth.code")
+		d.problem(t.Place, fmt.Sprintf("lookup: can't be %q", t.Value),
+			"write it as TABLE.COLUMN, for example berth.code")
 		return
 	}
-	f.Table = Text{t.Value[:dot], t.Place}
-	f.By = []Column{{Name: Text{t.Value[dot+1:], t.Place}}}
+	l.Table = Text{t.Value[:dot], t.Place}
+	l.By = []Column{{Name: Text{t.Value[dot+1:], t.Place}}}
 }
 
-// oldID decodes {COLUMN OF THE OTHER INPUT: COLUMN OF THIS ONE}.
-func (d *decoder) oldID(f *Find, n ast.Node) {
-	all := d.mapping(n, "by_old_id:")
-	if len(all) != 1 {
-		d.problem(placeOf(n), "by_old_id: needs one pair of columns", "write by_old_id: {COLUMN OF THE OTHER INPUT: COLUMN OF THIS INPUT}")
+// oldID decodes {there: COLUMN OF THE OTHER INPUT, here: COLUMN OF THIS ONE}.
+func (d *decoder) oldID(l *Lookup, n ast.Node) {
+	if all := d.mapping(n, "by_old_id:"); len(all) == 1 && all[0].key.Value != "there" && all[0].key.Value != "here" {
+		here := d.scalar(all[0].value, "by_old_id:").Value
+		d.problem(placeOf(n), "by_old_id: names its columns as there: and here:",
+			fmt.Sprintf("write by_old_id: {there: %s, here: %s}", Flow(all[0].key.Value), Flow(here)))
 		return
 	}
-	f.Old, f.Is = all[0].key, d.scalar(all[0].value, "by_old_id:")
+	d.fields(n, "by_old_id:", map[string]func(ast.Node){"there": d.into(&l.There, "there:"),
+		"here": d.into(&l.Here, "here:")})
+	if !l.There.Given() || !l.Here.Given() {
+		d.problem(placeOf(n), "by_old_id: needs there: and here:",
+			"write by_old_id: {there: COLUMN OF THE INPUT THAT MADE THE ROW, here: COLUMN OF THIS INPUT}")
+	}
 }

@@ -1,9 +1,15 @@
-// Package ladlefile reads ladle files: how inputs become rows of tables. It decodes them, keeping the place of
-// everything that is said, and holds them against the files and the database that they name.
+// Package ladlefile is the syntax of ladle files, which say how inputs become rows of tables.
+//
+// [Read] and [Decode] make a [File] of one: its inputs, each with rules for its columns, its blocks, each feeding a
+// table from an input, and its claims. Every scalar is taken as it is written, and keeps its [Place]. The other way,
+// [Scalar] and [Flow] write values so that Decode reads the same, and a [Setting] is a key that is to get a value.
+//
+// What the names in a file stand for is not looked up here; package plan does that.
 package ladlefile
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"time"
 
@@ -23,7 +29,7 @@ type Text struct {
 	Place
 }
 
-// Given tells whether the scalar stands in the file.
+// Given reports whether the scalar stands in the file.
 func (t Text) Given() bool { return t.Line > 0 }
 
 // File is a decoded ladle file.
@@ -41,38 +47,38 @@ type Input struct {
 	Name   Text
 	File   Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
 	Paths  []string
-	Asked  source.Asked // what is said of the way to read them
-	Rules  []clean.Named
-	Made   []clean.Made
-	Only   Text // a condition on rows
-	Stated []Stated
+	Asked  source.ReadOptions // what is said of the way to read them
+	Rules  []clean.NamedRule
+	Made   []clean.DerivedColumn
+	Only   Text // a condition on lines
+	Totals []ControlTotal
 	zone   *time.Location
 }
 
-// Block says how rows of one input become rows of one table.
+// Block says how lines of one input become rows of one table.
 type Block struct {
-	Name     Text
-	Into     Text // the table, where its name isn't the block's
-	From     Text // the name of the input
-	Key      []Text
-	Keyless  bool // key: none
-	KeyAt    Place
-	There    There
-	NotThere NotThere
-	Blank    Blank
-	BlankKey BlankKey
-	Repeats  Repeats
-	Gone     *Gone
-	Columns  []Column
-	Only     Text   // a condition on rows
-	Changed  []Text // the columns that the database itself may give another value
+	Name           Text
+	Into           Text // the table, where its name isn't the block's
+	From           Text // the name of the input
+	Key            []Text
+	Keyless        bool // key: none
+	KeyAt          Place
+	AlreadyThere   AlreadyThere
+	NotThere       NotThere
+	Blank          Blank
+	BlankKey       BlankKey
+	Contradictions Contradictions
+	Gone           *Gone
+	Columns        []Column
+	Only           Text   // a condition on lines
+	Changed        []Text // the columns to which the database itself may give another value
 }
 
-// Gone says that rows of the table which the input no longer has are removed.
+// Gone says what becomes of rows of the table that the input no longer has.
 type Gone struct {
 	Place
-	Most  Limit // how many of the rows among which they are looked for
-	Among Text  // a condition in SQL on the table's rows; all of them where it isn't given
+	AtMost Limit // how many of the rows among which they are looked for
+	Where  Text  // a condition in SQL on the table's rows; all of them where it isn't given
 }
 
 // Column says where the values of a column come from.
@@ -81,79 +87,82 @@ type Column struct {
 	Source Source
 }
 
-// Source is where a value comes from: a column of the input, a constant, or the row that a find leads to.
+// Source is where a value comes from: a column of the input, a constant, or the row that a lookup finds.
 type Source struct {
 	Place
 	From     Text
 	Constant Text
-	Find     *Find
+	Lookup   *Lookup
+	OnUpdate AlreadyThere // for this column alone; empty where the block says it
 }
 
-// Find resolves values to a row of a table: by columns of it, or by the id that the row had where it came from.
-type Find struct {
+// Lookup resolves values to a row of a table: by columns of it, or by the id that the row had where it came from.
+type Lookup struct {
 	Place
 	Table    Text
 	By       []Column
 	Block    Text // in place of Table, by an old id: the block that made the row
-	Old      Text // by an old id: the column that holds it in the input of the rows
-	Is       Text // the column that holds it in this input
+	There    Text // by an old id: the column that holds it in the input of those rows
+	Here     Text // the column that holds it in this input
 	NotFound NotFound
 	Several  Several
 	Similar  Similar
 }
 
-// There says what happens to a row whose key is in the table already.
-type There string
+// AlreadyThere says what becomes of a line whose key is in the table already.
+type AlreadyThere string
 
-// NotThere says what happens to a row whose key is not in the table.
+// NotThere says what becomes of a line whose key is not in the table.
 type NotThere string
 
 // Blank says what a blank cell does to a row that is updated.
 type Blank string
 
-// BlankKey says what happens to a row with a blank in its key.
+// BlankKey says what becomes of a line with a blank in its key.
 type BlankKey string
 
-// Similar says what happens to a new name that looks like another one; empty when a person is to be asked.
+// Similar says what becomes of a new name that looks like another one; empty when a person is to be asked.
 type Similar string
 
-// Repeats says what happens to rows of an input that have the same key and differ.
-type Repeats string
+// Contradictions says what becomes of lines of an input that have the same key and differ.
+type Contradictions string
 
-// NotFound says what happens to a row whose find leads nowhere.
+// NotFound says what becomes of a line whose lookup finds nothing.
 type NotFound string
 
-// Several says what happens to a row whose find leads to more than one row.
+// Several says what becomes of a line whose lookup finds more than one row.
 type Several string
 
 const (
-	KeepThere   There = "keep"
-	UpdateThere There = "update"
-	RefuseThere There = "refuse"
+	KeepThere       AlreadyThere = "keep"
+	UpdateThere     AlreadyThere = "update"
+	FillBlanksThere AlreadyThere = "fill_blanks" // what is NULL in the table
+	SetAsideThere   AlreadyThere = "set_aside"
 
-	AddNotThere    NotThere = "add"
-	LeaveNotThere  NotThere = "leave"
-	RefuseNotThere NotThere = "refuse"
+	AddNotThere      NotThere = "add"
+	LeaveOutNotThere NotThere = "leave_out"
+	SetAsideNotThere NotThere = "set_aside"
 
-	BlankKeeps  Blank = "keeps"
-	BlankClears Blank = "clears"
+	KeepBlank  Blank = "keep"
+	ClearBlank Blank = "clear"
 
-	RefuseBlankKey BlankKey = "refuse"
-	MatchBlankKey  BlankKey = "match"
+	SetAsideBlankKey BlankKey = "set_aside"
+	MatchBlankKey    BlankKey = "match"
 
-	AcceptSimilar Similar = "accept"
-	RefuseSimilar Similar = "refuse"
+	AcceptSimilar   Similar = "accept"
+	SetAsideSimilar Similar = "set_aside"
 
-	RefuseRepeats Repeats = "refuse"
-	FirstRepeat   Repeats = "first"
-	LastRepeat    Repeats = "last"
+	SetAsideContradictions Contradictions = "set_aside"
+	FirstOfContradictions  Contradictions = "first"
+	LastOfContradictions   Contradictions = "last"
+	MostOfContradictions   Contradictions = "most" // by column, the value that most of the lines have
 
-	RefuseNotFound NotFound = "refuse"
-	AddNotFound    NotFound = "add"
-	BlankNotFound  NotFound = "leave_blank"
+	SetAsideNotFound NotFound = "set_aside"
+	AddNotFound      NotFound = "add"
+	BlankNotFound    NotFound = "leave_blank"
 
-	RefuseSeveral Several = "refuse"
-	BlankSeveral  Several = "leave_blank"
+	SetAsideSeveral Several = "set_aside"
+	BlankSeveral    Several = "leave_blank"
 )
 
 // Limit is how many of some lines or rows may meet with something before the load is refused.
@@ -163,7 +172,7 @@ type Limit struct {
 	Share float64 // of all, from 0 to 1; used when it is not 0
 }
 
-// Passed tells whether some of all are too many.
+// Passed reports whether some of all are too many.
 func (l Limit) Passed(some, all int64) bool {
 	switch {
 	case l.Any:
@@ -190,4 +199,26 @@ func (b *Block) Table() Text {
 		return b.Into
 	}
 	return b.Name
+}
+
+// Queries are the queries of a claim.
+func (c *Claim) Queries() (all []Text) {
+	all = []Text{c.NoRows, c.HowMany}
+	for _, side := range c.Equal {
+		all = append(all, side.Query)
+	}
+	return slices.DeleteFunc(all, func(q Text) bool { return !q.Given() })
+}
+
+// Queries are all pieces of SQL in the file: queries of claims, and conditions.
+func (f *File) Queries() (all []Text) {
+	for _, c := range f.Claims {
+		all = append(all, c.Queries()...)
+	}
+	for _, b := range f.Blocks {
+		if b.Gone != nil && b.Gone.Where.Given() {
+			all = append(all, b.Gone.Where)
+		}
+	}
+	return all
 }

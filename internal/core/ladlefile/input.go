@@ -11,24 +11,26 @@ import (
 func (d *decoder) inputs(f *File, n ast.Node) {
 	for _, e := range d.mapping(n, "inputs:") {
 		in := &Input{Name: e.key}
-		if n := e.key.Value; n == "" || n[0] == '.' || strings.ContainsAny(n, "/\\:*?\"<>|") || strings.ContainsFunc(n, unicode.IsControl) {
-			d.problem(e.key.Place, fmt.Sprintf("an input can't be called %q", n), "its name is also that of files, so write letters, digits, blanks and - or _")
+		if n := e.key.Value; n == "" || n[0] == '.' || strings.ContainsAny(n, "/\\:*?\"<>|") ||
+			strings.ContainsFunc(n, unicode.IsControl) {
+			d.problem(e.key.Place, fmt.Sprintf("an input can't be called %q", n),
+				"its name is also used for files, so use letters, digits, blanks, - and _")
 		}
 		var columns, made ast.Node // decoded once the zone is known
 		d.fields(e.value, "an input", map[string]func(ast.Node){
-			"file":          func(n ast.Node) { d.files(in, n) },
-			"header":        d.asked("header:", in.Asked.SetHeader),
-			"footer":        d.asked("footer:", in.Asked.SetFooter),
-			"encoding":      d.asked("encoding:", in.Asked.SetEncoding),
-			"delimiter":     d.asked("delimiter:", in.Asked.SetDelimiter),
-			"quote":         d.asked("quote:", in.Asked.SetQuote),
-			"sheet":         d.asked("sheet:", in.Asked.SetSheet),
-			"range":         d.asked("range:", in.Asked.SetRange),
-			"time_zone":     func(n ast.Node) { in.zone = d.zone(n) },
-			"columns":       func(n ast.Node) { columns = n },
-			"new_columns":   func(n ast.Node) { made = n },
-			"only":          d.into(&in.Only, "only:"),
-			"stated_totals": func(n ast.Node) { d.stated(in, n) },
+			"file":           func(n ast.Node) { d.files(in, n) },
+			"header":         d.asked("header:", in.Asked.SetHeader),
+			"footer_lines":   d.asked("footer_lines:", in.Asked.SetFooter),
+			"encoding":       d.asked("encoding:", in.Asked.SetEncoding),
+			"delimiter":      d.asked("delimiter:", in.Asked.SetDelimiter),
+			"quote":          d.asked("quote:", in.Asked.SetQuote),
+			"sheet":          d.asked("sheet:", in.Asked.SetSheet),
+			"range":          d.asked("range:", in.Asked.SetRange),
+			"time_zone":      func(n ast.Node) { in.zone = d.zone(n) },
+			"columns":        func(n ast.Node) { columns = n },
+			"new_columns":    func(n ast.Node) { made = n },
+			"only":           d.into(&in.Only, "only:"),
+			"control_totals": func(n ast.Node) { d.totals(in, n) },
 		})
 		if columns != nil {
 			d.rules(in, columns)

@@ -16,11 +16,14 @@ import (
 	"ladle/internal/core/notation"
 )
 
-func (t Text) said() clean.Said { return clean.Said{Text: t.Value, Line: t.Line, Column: t.Column} }
+// Said is the text as package clean takes it.
+func (t Text) Said() clean.Located {
+	return clean.Located{Text: t.Value, Line: t.Line, Column: t.Column}
+}
 
 // took tells of a scalar that can't be taken.
 func (d *decoder) took(t Text, key string, err error) {
-	var advised fault.Advised
+	var advised fault.InvalidValue
 	if errors.As(err, &advised) {
 		d.problem(t.Place, key+" "+advised.What, advised.Do)
 	} else if err != nil {
@@ -41,9 +44,9 @@ func (d *decoder) list(n ast.Node, key string) []Text {
 	return all
 }
 
-func (d *decoder) saidList(n ast.Node, key string) (all []clean.Said) {
+func (d *decoder) saidList(n ast.Node, key string) (all []clean.Located) {
 	for _, t := range d.list(n, key) {
-		all = append(all, t.said())
+		all = append(all, t.Said())
 	}
 	return all
 }
@@ -62,7 +65,8 @@ func (d *decoder) number(n ast.Node, key string, least int) int {
 	t := d.scalar(n, key)
 	i, err := strconv.Atoi(t.Value)
 	if err != nil || i < least || i > most {
-		d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value), fmt.Sprintf("write a whole number from %d to %d", least, most))
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q", key, t.Value),
+			fmt.Sprintf("write a whole number from %d to %d", least, most))
 	}
 	return i
 }
@@ -82,11 +86,12 @@ type ruling struct {
 func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[string]func(ast.Node)) clean.Rule {
 	r := &ruling{Rule: clean.Rule{Zone: zone}, pivot: notation.NoPivot}
 	keys := map[string]func(ast.Node){
-		"blank_is":             func(n ast.Node) { r.BlankIs = clean.NewWords(values(d.list(n, "blank_is:"))...) },
-		"clean":                func(n ast.Node) { r.Clean = d.cleanings(n) },
-		"recode":               func(n ast.Node) { r.values = d.recode(n) },
-		"recode_from":          d.into(&r.file, "recode_from:"),
-		"recode_others":        choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.RefuseOthers, clean.BlankOthers),
+		"blank_is":    func(n ast.Node) { r.BlankIs = clean.NewWords(values(d.list(n, "blank_is:"))...) },
+		"clean":       func(n ast.Node) { r.Clean = d.cleanings(n) },
+		"recode":      func(n ast.Node) { r.values = d.recode(n) },
+		"recode_file": d.into(&r.file, "recode_file:"),
+		"recode_others": choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.SetAsideOthers,
+			clean.BlankOthers),
 		"number":               func(n ast.Node) { r.Number = d.example(n) },
 		"date":                 func(n ast.Node) { r.dates = d.list(n, "date:") },
 		"two_digit_years_from": func(n ast.Node) { r.pivot = d.number(n, "two_digit_years_from:", 1) },
@@ -94,7 +99,7 @@ func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[st
 		"yes_is":               func(n ast.Node) { r.yes = d.list(n, "yes_is:") },
 		"no_is":                func(n ast.Node) { r.no = d.list(n, "no_is:") },
 		"if_blank":             func(n ast.Node) { r.IfBlank = d.fills(n) },
-		"default":              func(n ast.Node) { said := d.scalar(n, "default:").said(); r.Default = &said },
+		"default":              func(n ast.Node) { said := d.scalar(n, "default:").Said(); r.Default = &said },
 		"round":                func(n ast.Node) { r.Rounded, r.Round = true, d.number(n, "round:", 0) },
 		"shorten_to":           func(n ast.Node) { r.ShortenTo = d.number(n, "shorten_to:", 1) },
 	}
@@ -111,14 +116,14 @@ func (d *decoder) together(r *ruling, at Place) {
 	if r.values != nil || r.file.Given() {
 		r.Recode = &clean.Recode{Values: r.values, Others: clean.KeepOthers}
 		if r.file.Given() {
-			r.Recode.File = r.file.said()
+			r.Recode.File = r.file.Said()
 			r.Recode.Path = d.beside(r.file.Value)
 		}
 		if r.others != "" {
 			r.Recode.Others = r.others
 		}
 	} else if r.others != "" {
-		d.problem(at, "recode_others: stands without recode:", "add recode: or recode_from:")
+		d.problem(at, "recode_others: needs recode: or recode_file:", "add one of them, or delete the key")
 	}
 	if r.dates != nil {
 		r.Dates = d.patterns(r.dates, r.pivot)
@@ -126,22 +131,17 @@ func (d *decoder) together(r *ruling, at Place) {
 	if r.yes != nil || r.no != nil {
 		var err error
 		if r.Truths, err = clean.NewTruths(values(r.yes), values(r.no)); err != nil {
-			d.problem(at, err.Error(), "take it out of yes_is: or no_is:")
+			d.problem(at, err.Error(), "delete it from yes_is: or no_is:")
 		}
 	}
-	kinds := 0
-	for _, said := range []bool{r.Number != nil, r.Dates != nil, r.Truths != nil} {
-		if said {
-			kinds++
-		}
-	}
+	kinds := count(r.Number != nil, r.Dates != nil, r.Truths != nil)
 	switch {
 	case kinds > 1:
-		d.problem(at, "a column is one of number:, date:, and yes_is: with no_is:", "keep one of them")
+		d.problem(at, "a column has only one of number:, date:, and yes_is: with no_is:", "keep one of them")
 	case r.Rounded && (r.Dates != nil || r.Truths != nil):
-		d.problem(at, "round: is for numbers", "take it out")
+		d.problem(at, "round: is for numbers", "delete it")
 	case r.ShortenTo > 0 && (kinds > 0 || r.Rounded):
-		d.problem(at, "shorten_to: is for texts", "take it out")
+		d.problem(at, "shorten_to: is for texts", "delete it")
 	}
 }
 
@@ -179,7 +179,8 @@ func (d *decoder) zone(n ast.Node) *time.Location {
 	t := d.scalar(n, "time_zone:")
 	zone, err := time.LoadLocation(t.Value)
 	if err != nil || t.Value == "Local" || t.Value == "" {
-		d.problem(t.Place, fmt.Sprintf("there is no time zone %q", t.Value), "write a name of the IANA time zone database, for example Europe/Lisbon, or UTC")
+		d.problem(t.Place, fmt.Sprintf("there is no time zone %q", t.Value),
+			"write a name of the IANA time zone database, for example Europe/Lisbon, or UTC")
 		return nil
 	}
 	return zone
@@ -190,7 +191,7 @@ func (d *decoder) recode(n ast.Node) map[string]string {
 	made := map[string]string{}
 	for _, e := range d.mapping(n, "recode:") {
 		if _, there := made[e.key.Value]; there {
-			d.problem(e.key.Place, fmt.Sprintf("recode: says %q twice", e.key.Value), "keep one of them")
+			d.problem(e.key.Place, fmt.Sprintf("recode: has %q twice", e.key.Value), "keep one of them")
 		}
 		if _, null := e.value.(*ast.NullNode); null {
 			made[e.key.Value] = ""
@@ -204,11 +205,12 @@ func (d *decoder) recode(n ast.Node) map[string]string {
 func (d *decoder) split(n ast.Node) *clean.Split {
 	s := &clean.Split{}
 	d.fields(n, "split:", map[string]func(ast.Node){
-		"at":   func(n ast.Node) { s.At = d.scalar(n, "at:").Value },
-		"into": func(n ast.Node) { s.Into = d.saidList(n, "into:") },
+		"at":      func(n ast.Node) { s.At = d.scalar(n, "at:").Value },
+		"columns": func(n ast.Node) { s.Columns = d.saidList(n, "columns:") },
 	})
-	if s.At == "" || len(s.Into) < 2 {
-		d.problem(placeOf(n), "split: needs at: and into:", `write for example split: {at: "/", into: [Quay, Place]}`)
+	if s.At == "" || len(s.Columns) < 2 {
+		d.problem(placeOf(n), "split: needs at: and columns:",
+			`write for example split: {at: "/", columns: [Quay, Place]}`)
 	}
 	return s
 }
@@ -224,12 +226,12 @@ func (d *decoder) fills(n ast.Node) (all []clean.Fill) {
 		said := 0
 		saying := func(decode func(ast.Node)) func(ast.Node) { return func(n ast.Node) { said++; decode(n) } }
 		d.fields(n, "if_blank:", map[string]func(ast.Node){
-			"formula":  saying(func(n ast.Node) { f.Formula = d.scalar(n, "formula:").said() }),
-			"same_for": saying(func(n ast.Node) { f.SameFor = d.saidList(n, "same_for:") }),
-			"constant": saying(func(n ast.Node) { said := d.scalar(n, "constant:").said(); f.Constant = &said }),
+			"formula":               saying(func(n ast.Node) { f.Formula = d.scalar(n, "formula:").Said() }),
+			"as_in_lines_with_same": saying(func(n ast.Node) { f.Same = d.saidList(n, "as_in_lines_with_same:") }),
 		})
 		if said != 1 {
-			d.problem(placeOf(n), "if_blank: needs one of formula:, same_for: and constant:", "several are written as a list, and tried in its order")
+			d.problem(placeOf(n), "if_blank: needs formula: or as_in_lines_with_same:",
+				"write both as a list, which is tried in order; default: sets a fixed value")
 			continue
 		}
 		all = append(all, f)
@@ -256,7 +258,7 @@ func (d *decoder) cleanings(n ast.Node) (all []clean.Cleaning) {
 		}
 		do := fault.DidYouMean(t.Value, append(clean.PlainNames(), furtherCleanings...))
 		if slices.Contains(furtherCleanings, t.Value) {
-			do = fmt.Sprintf("write it with what it needs: {%s: ...}", t.Value)
+			do = fmt.Sprintf("write it with its argument: {%s: ...}", t.Value)
 		}
 		d.problem(t.Place, fmt.Sprintf("there is no cleaning %q", t.Value), do)
 	}
@@ -264,87 +266,103 @@ func (d *decoder) cleanings(n ast.Node) (all []clean.Cleaning) {
 }
 
 // furtherCleanings are those that need more than their name.
-var furtherCleanings = []string{"strip", "prefix", "suffix", "no_prefix", "no_suffix", "replace", "pattern", "pad", "part"}
+var furtherCleanings = []string{"without", "add_prefix", "add_suffix", "drop_prefix", "drop_suffix", "replace", "regex",
+	"pad", "part"}
 
 // cleaning decodes a cleaning that needs more than its name.
 func (d *decoder) cleaning(n ast.Node) (all []clean.Cleaning) {
-	var pattern, with, at Text
+	var regex, becomes, using, at Text
 	width, number, before := 0, 0, len(d.problems)
 	taking := func(make func(string) clean.Cleaning) func(ast.Node) {
 		return func(n ast.Node) { all = append(all, make(d.scalar(n, "a cleaning").Value)) }
 	}
 	d.fields(n, "a cleaning", map[string]func(ast.Node){
-		"strip":     taking(clean.Strip),
-		"prefix":    taking(clean.Prefix),
-		"suffix":    taking(clean.Suffix),
-		"no_prefix": taking(clean.NoPrefix),
-		"no_suffix": taking(clean.NoSuffix),
+		"without":     taking(clean.Without),
+		"add_prefix":  taking(clean.AddPrefix),
+		"add_suffix":  taking(clean.AddSuffix),
+		"drop_prefix": taking(clean.DropPrefix),
+		"drop_suffix": taking(clean.DropSuffix),
 		"replace": func(n ast.Node) {
 			for _, e := range d.mapping(n, "replace:") {
 				all = append(all, clean.Replace(e.key.Value, d.scalar(e.value, "a value of replace:").Value))
 			}
 		},
-		"pattern": d.into(&pattern, "pattern:"),
-		"with":    d.into(&with, "with:"),
+		"regex":   d.into(&regex, "regex:"),
+		"becomes": d.into(&becomes, "becomes:"),
+		"using":   d.into(&using, "using:"),
 		"pad":     func(n ast.Node) { width = d.number(n, "pad:", 1) },
 		"part":    func(n ast.Node) { number = d.number(n, "part:", -1000) },
 		"at":      d.into(&at, "at:"),
 	})
 	place := placeOf(n)
 	fill := '0'
-	switch {
+	switch ways := count(regex.Given(), width > 0, number != 0, len(all) > 0); {
 	case len(d.problems) > before:
 		return nil
-	case len(all) > 0 && !pattern.Given() && width == 0 && number == 0 && !with.Given() && !at.Given():
-		return all
-	case pattern.Given() && with.Given() && width == 0 && number == 0 && !at.Given() && all == nil:
-		c, err := clean.Pattern(pattern.Value, with.Value)
-		d.took(pattern, "pattern:", err)
+	case ways != 1, becomes.Given() != regex.Given(), using.Given() && width == 0, (at.Value != "") != (number != 0):
+		d.problem(place, "this is not one cleaning", `write one at a time, for example {without: "()-"}, `+
+			`{regex: '^(\d+)-(\d+)$', becomes: '$2/$1'}, {pad: 6}, {part: 2, at: "/"}`)
+		return nil
+	case regex.Given():
+		c, err := clean.Regex(regex.Value, becomes.Value)
+		d.took(regex, "regex:", err)
 		return []clean.Cleaning{c}
-	case width > 0 && !pattern.Given() && number == 0 && !at.Given() && all == nil:
-		if with.Given() {
+	case width > 0:
+		if using.Given() {
 			var one bool
-			if fill, one = clean.FirstOf(with.Value); !one {
-				d.problem(with.Place, "pad: fills with one character", "")
+			if fill, one = clean.FirstOf(using.Value); !one {
+				d.problem(using.Place, "pad: needs a single character", "")
 			}
 		}
 		return []clean.Cleaning{clean.Pad(width, fill)}
-	case number != 0 && at.Value != "" && !pattern.Given() && !with.Given() && width == 0 && all == nil:
+	case number != 0:
 		return []clean.Cleaning{clean.Part(number, at.Value)}
 	}
-	d.problem(place, "this is no cleaning", `write one at a time, for example {strip: "()-"}, {pattern: '^(\d+)-(\d+)$', with: '$2/$1'}, {pad: 6}, {part: 2, at: "/"}`)
-	return nil
+	return all
+}
+
+// count is how many of its arguments are true.
+func count(all ...bool) (n int) {
+	for _, is := range all {
+		if is {
+			n++
+		}
+	}
+	return n
 }
 
 // rules decodes columns: of an input.
 func (d *decoder) rules(in *Input, n ast.Node) {
 	for _, e := range d.mapping(n, "columns: of an input") {
 		var split *clean.Split
-		rule := d.rule(e.value, "the rule of a column", in.zone, map[string]func(ast.Node){"split": func(n ast.Node) { split = d.split(n) }})
+		rule := d.rule(e.value, "the rule of a column", in.zone,
+			map[string]func(ast.Node){"split": func(n ast.Node) { split = d.split(n) }})
 		rule.Split = split
 		if split != nil && (rule.Number != nil || rule.Dates != nil || rule.Truths != nil || rule.Rounded) {
-			d.problem(e.key.Place, "a cell that is split is a text", "say number: or date: for the columns that it is split into")
+			d.problem(e.key.Place, "a cell that is split is a text",
+				"set number: or date: for the columns that it is split into")
 		}
-		in.Rules = append(in.Rules, clean.Named{Name: e.key.said(), Rule: rule})
+		in.Rules = append(in.Rules, clean.NamedRule{Name: e.key.Said(), Rule: rule})
 	}
 }
 
 // made decodes new_columns.
 func (d *decoder) made(in *Input, n ast.Node) {
 	for _, e := range d.mapping(n, "new_columns:") {
-		m := clean.Made{Name: e.key.said()}
+		m := clean.DerivedColumn{Name: e.key.Said()}
 		switch e.value.(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
 			m.Rule = d.rule(e.value, "a new column", in.zone, map[string]func(ast.Node){
-				"formula": func(n ast.Node) { m.Formula = d.scalar(n, "formula:").said() },
+				"formula": func(n ast.Node) { m.Formula = d.scalar(n, "formula:").Said() },
 				"join":    func(n ast.Node) { m.Join = d.saidList(n, "join:") },
-				"with":    func(n ast.Node) { m.With = d.scalar(n, "with:").Value },
+				"between": func(n ast.Node) { m.Between = d.scalar(n, "between:").Value },
 			})
 		default:
-			m.Formula = d.scalar(e.value, "a formula").said()
+			m.Formula = d.scalar(e.value, "a formula").Said()
 		}
 		if (m.Formula.Line > 0) == (m.Join != nil) {
-			d.problem(e.key.Place, fmt.Sprintf("the new column %s needs a formula or a join", e.key.Value), "write formula: or join:")
+			d.problem(e.key.Place, fmt.Sprintf("the new column %s needs a formula or a join", e.key.Value),
+				"write formula: or join:")
 		}
 		in.Made = append(in.Made, m)
 	}

@@ -10,7 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/judge"
 	"ladle/internal/core/load"
+	"ladle/internal/core/report"
 )
 
 const craft = `
@@ -28,16 +30,16 @@ tables:
     from: in
     key: reg
     already_there: update
-    gone_from_file: {remove: 1}
+    gone_from_file: {remove: yes, at_most: 1}
     columns:
       reg: R
-      kind_id: {from: K, find: kind.name, not_found: add}
+      kind_id: {from: K, lookup: kind.name, not_found: add}
       gt: G
-      towed_by: {from: T, find: craft.reg}
+      towed_by: {from: T, lookup: craft.reg}
 `
 
 // rowsOf writes the first rows of a step as a person reads them.
-func rowsOf(r *load.Report, step int) (rows []string) {
+func rowsOf(r *report.Report, step int) (rows []string) {
 	first := r.Steps[step].First
 	if first == nil {
 		return nil
@@ -56,41 +58,46 @@ func rowsOf(r *load.Report, step int) (rows []string) {
 	return rows
 }
 
-// TestAPersonIsShownAllBeforeAnythingIsWritten: the first rows, what is gone, and names that look like others, one by one.
+// TestAPersonIsShownAllBeforeAnythingIsWritten: the first rows, what is gone, and names that look like others, one by
+// one.
 func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 	const file = "R,K,G,T\nA1,Ferry,11,B1\nB1,Feryr,5,A1\nB2,Coasters,6,B1\nA2,Coaster,20,\n"
 	for _, accept := range []bool{true, false} {
 		t.Run(fmt.Sprint("near names are accepted: ", accept), func(t *testing.T) {
 			s := newStage(t, craft, craftLadle, file)
-			var asked []load.Similar
+			var asked []judge.Similar
 			shown := 0
-			report, err := s.load(load.Options{
-				AskSimilar: func(_ context.Context, p load.Similar) (bool, error) {
+			got, err := s.load(load.Options{
+				AskSimilar: func(_ context.Context, p judge.Similar) (bool, error) {
 					asked = append(asked, p)
 					return accept, nil
 				},
-				Ask: func(_ context.Context, r *load.Report) (bool, error) {
+				Ask: func(_ context.Context, r *report.Report) (bool, error) {
 					shown++
-					assert.Equal(t, load.Asking, r.Outcome)
+					assert.Equal(t, report.Asking, r.Outcome)
 					assert.Equal(t, []string{"A3"}, r.Steps[0].Gone)
 					assert.Equal(t, int64(1), r.Steps[0].Removed)
 					if accept {
-						assert.Equal(t, []string{"id|reg|kind_id|gt", "1|A1|1 (Ferry)|10.0 → 11.0", "new|B1|new (Feryr)|5.0", "new|B2|new (Coasters)|6.0"}, rowsOf(r, 0))
-						assert.Equal(t, []string{"id|towed_by", "1|NULL → new (B1)", "new|NULL → 1 (A1)", "new|NULL → new (B1)"}, rowsOf(r, 1))
+						assert.Equal(t, []string{"id|reg|kind_id|gt", "1|A1|1 (Ferry)|10.0 → 11.0",
+							"new|B1|new (Feryr)|5.0", "new|B2|new (Coasters)|6.0"}, rowsOf(r, 0))
+						assert.Equal(t, []string{"id|towed_by", "1|NULL → new (B1)", "new|NULL → 1 (A1)",
+							"new|NULL → new (B1)"}, rowsOf(r, 1))
 						assert.Len(t, r.Lookups[0].Similar, 2)
 					}
 					return true, nil
 				},
 			})
 			require.NoError(t, err)
-			assert.Equal(t, load.Loaded, report.Outcome, report.Why)
+			assert.Equal(t, report.Loaded, got.Outcome, got.Why)
 			assert.Equal(t, 1, shown)
-			assert.Equal(t, []load.Similar{{Table: "kind", Name: "Coasters", Like: "Coaster"}, {Table: "kind", Name: "Feryr", Like: "Ferry"}}, asked, "each is asked once")
+			assert.Equal(t, []judge.Similar{{Table: "kind", Name: "Coasters", Like: "Coaster"},
+				{Table: "kind", Name: "Feryr", Like: "Ferry"}}, asked, "each is asked once")
 			want := []string{"A1|Ferry|11|B1", "A2|Coaster|20|", "B1|Feryr|5|A1", "B2|Coasters|6|B1"}
 			if !accept {
 				want = []string{"A1|Ferry|10|", "A2|Coaster|20|"} // the line of A1 needs B1, which is set aside
 			}
-			assert.Equal(t, want, s.rows("SELECT c.reg, k.name, c.gt, coalesce(t.reg, '') FROM craft c JOIN kind k ON k.id = c.kind_id LEFT JOIN craft t ON t.id = c.towed_by ORDER BY 1"))
+			assert.Equal(t, want, s.rows("SELECT c.reg, k.name, c.gt, coalesce(t.reg, '') FROM craft c JOIN kind k "+
+				"ON k.id = c.kind_id LEFT JOIN craft t ON t.id = c.towed_by ORDER BY 1"))
 		})
 	}
 }
@@ -99,14 +106,18 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 func TestAnAnswerThatFailsChangesNothing(t *testing.T) {
 	gone := errors.New("the terminal is gone")
 	for name, o := range map[string]load.Options{
-		"a question about a name": {AskSimilar: func(context.Context, load.Similar) (bool, error) { return false, gone }, Ask: func(context.Context, *load.Report) (bool, error) { return true, nil }},
-		"the question":            {Ask: func(context.Context, *load.Report) (bool, error) { return false, gone }},
+		"a question about a name": {AskSimilar: func(context.Context, judge.Similar) (bool, error) {
+			return false,
+				gone
+		}, Ask: func(context.Context, *report.Report) (bool, error) { return true, nil }},
+		"the question": {Ask: func(context.Context, *report.Report) (bool, error) { return false, gone }},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := newStage(t, craft, craftLadle, "R,K,G,T\nA1,Feryr,11,\nA2,Ferry,1,\nA3,Ferry,1,\n")
 			_, err := s.load(o)
 			assert.ErrorIs(t, err, gone)
-			assert.Equal(t, []string{"2|3|60"}, s.rows("SELECT (SELECT count(*) FROM kind), count(*), sum(gt) FROM craft"))
+			assert.Equal(t, []string{"2|3|60"}, s.rows("SELECT (SELECT count(*) FROM kind), count(*), sum(gt) FROM "+
+				"craft"))
 		})
 	}
 }
@@ -122,16 +133,17 @@ func TestFirstReadsOnlySoManyRows(t *testing.T) {
 		}
 		fmt.Fprintf(&file, "C%d,%s,%s,\n", i, []string{"Ferry", ""}[i%2], gt)
 	}
-	ladle := strings.Replace(craftLadle, "{in: {file: in.csv}}", "{in: {file: in.csv, columns: {K: {if_blank: {same_for: G}}}}}", 1)
-	ladle = strings.Replace(ladle, "    gone_from_file: {remove: 1}\n", "", 1)
+	ladle := strings.Replace(craftLadle, "{in: {file: in.csv}}",
+		"{in: {file: in.csv, columns: {K: {if_blank: {as_in_lines_with_same: G}}}}}", 1)
+	ladle = strings.Replace(ladle, "    gone_from_file: {remove: yes, at_most: 1}\n", "", 1)
 	s := newStage(t, craft, ladle, file.String())
 	for _, n := range []int64{1, 4, 50_000, 99_999, 100_000, 200_000} {
-		report, err := s.load(load.Options{Try: true, First: n})
+		got, err := s.load(load.Options{Try: true, First: n})
 		require.NoError(t, err)
 		want := min(n, 100_000)
-		assert.Equal(t, want, report.Steps[0].Tally.Read)
-		assert.Equal(t, (want+2)/3, report.Aside(), "%d", n)
-		assert.Equal(t, load.Tried, report.Outcome)
+		assert.Equal(t, want, got.Steps[0].Tally.Read)
+		assert.Equal(t, (want+2)/3, got.LinesSetAside(), "%d", n)
+		assert.Equal(t, report.Tried, got.Outcome)
 	}
 }
 
@@ -139,7 +151,8 @@ func TestFirstReadsOnlySoManyRows(t *testing.T) {
 func TestChangesAreHeldAgainstAllThatIsThere(t *testing.T) {
 	const n = 12_000
 	var script, file strings.Builder
-	script.WriteString("CREATE TABLE mark (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, a INTEGER, b TEXT, c DECIMAL(6,1));\n")
+	script.WriteString("CREATE TABLE mark (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, a INTEGER, b TEXT, c " +
+		"DECIMAL(6,1));\n")
 	file.WriteString("Code,A,B,C\n")
 	want := map[string]bool{}
 	var added, updated, unchanged int64
@@ -152,7 +165,8 @@ func TestChangesAreHeldAgainstAllThatIsThere(t *testing.T) {
 		if i%7 == 0 {
 			cellB = ""
 		}
-		fmt.Fprintf(&file, "m%d,%d,%s,1.0\n", (i*7919)%n, ((i*7919)%n)%5, map[bool]string{true: "", false: fmt.Sprint("b", ((i*7919)%n)%3)}[((i*7919)%n)%7 == 0])
+		fmt.Fprintf(&file, "m%d,%d,%s,1.0\n", (i*7919)%n, ((i*7919)%n)%5,
+			map[bool]string{true: "", false: fmt.Sprint("b", ((i*7919)%n)%3)}[((i*7919)%n)%7 == 0])
 		switch {
 		case !there:
 			added++
@@ -169,16 +183,17 @@ func TestChangesAreHeldAgainstAllThatIsThere(t *testing.T) {
 		}
 		want[fmt.Sprintf("m%d|%d|%s|1", i, a, b)] = true
 	}
-	const ladle = "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {mark: {from: in, key: code, already_there: update, columns: {code: Code, a: A, b: B, c: C}}}\n"
+	const ladle = "ladle: 1\ninputs: {in: {file: in.csv}}\n" +
+		"tables: {mark: {from: in, key: code, already_there: update, columns: {code: Code, a: A, b: B, c: C}}}\n"
 	for _, resident := range []int64{0, 500} {
 		s := newStage(t, script.String(), ladle, file.String())
-		report, err := s.load(load.Options{ResidentKeys: resident})
+		got, err := s.load(load.Options{ResidentKeys: resident})
 		require.NoError(t, err)
-		assert.Equal(t, load.Tally{Read: n, Added: added, Updated: updated, Unchanged: unchanged}, report.Steps[0].Tally)
-		got := map[string]bool{}
+		assert.Equal(t, judge.Tally{Read: n, Added: added, Updated: updated, Unchanged: unchanged}, got.Steps[0].Tally)
+		rows := map[string]bool{}
 		for _, row := range s.rows("SELECT code, a, b, c FROM mark") {
-			got[row] = true
+			rows[row] = true
 		}
-		assert.Equal(t, want, got)
+		assert.Equal(t, want, rows)
 	}
 }

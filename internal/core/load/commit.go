@@ -10,56 +10,84 @@ import (
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/report"
+	"ladle/internal/core/write"
 )
 
-// finish proves what was written, and commits it or takes it back.
-func (r *run) finish(ctx context.Context, tx engine.Tx, j *judgement, done check.Done) error {
+// finish proves what was written, and commits it or rolls it back.
+func (r *run) finish(ctx context.Context, tx engine.Tx, w *write.Writer, earlier *check.Earlier, book *recorder) error {
 	begun, booked := time.Now(), r.report.Seconds.Book
-	results, err := check.Run(ctx, tx, done)
+	in := w.Proof(ctx)
+	in.Level, in.Claims, in.Earlier = r.Level, r.in.Claims(), earlier
+	results, err := check.Run(ctx, tx, in)
 	if err != nil {
 		return err
 	}
 	r.report.Checks = append(append(r.report.Checks, r.tallyChecks()...), results...)
 	r.report.Seconds.Prove += since(begun) - (r.report.Seconds.Book - booked)
 	if check.Failed(r.report.Checks) {
-		return r.refuse(j, "a check failed, so everything was taken back")
+		c := reason.New(reason.CheckFailed)
+		return r.refuse(w.Judgement, &c, nil)
 	}
-	if r.report.Newest, err = j.newest(ctx, tx); err != nil {
+	if r.report.Newest, err = report.Newest(ctx, tx, w.Judgement, r.Newest); err != nil {
+		return err
+	}
+	if err := r.listChanges(ctx, w.Judgement); err != nil {
 		return err
 	}
 	if r.Try {
-		r.report.Outcome = Tried
-		return r.placeAside(j, false)
+		r.report.Outcome = report.Tried
+		return r.placeSetAside(w.Judgement, notLoaded)
 	}
-	if err := r.writeBook(ctx, tx, j, done); err != nil {
+	if err := r.writeBook(ctx, tx, w, in, book); err != nil {
 		return err
 	}
-	if err := r.placeAside(j, true); err != nil {
+	if err := r.placeSetAside(w.Judgement, loaded); err != nil {
 		return err
 	}
-	if err := r.commit(context.WithoutCancel(ctx), tx); err != nil { // an interrupt now would leave the outcome open
+	if err := r.commit(ctx, tx); err != nil {
 		if fault.ClassOf(err) == fault.Unknown {
 			return err
 		}
-		return errors.Join(err, r.placeAside(j, false))
+		return errors.Join(err, r.placeSetAside(w.Judgement, notLoaded))
 	}
-	r.report.Outcome = Loaded
-	r.noteMended()
+	r.report.Outcome = report.Loaded
+	for _, path := range r.in.Used(func(feed int) int64 { return r.report.Inputs[feed].SetAside }) {
+		r.report.Notes = append(r.report.Notes, fmt.Sprintf("all lines of %s are loaded; the file is no longer needed",
+			path))
+	}
 	return nil
 }
 
-// commit commits. When that ends without a clear answer, the logbook is asked whether it took place.
-func (r *run) commit(ctx context.Context, tx engine.Tx) error {
-	failed := tx.Commit(ctx)
-	if failed == nil {
+// writeBook writes the run into the logbook.
+func (r *run) writeBook(ctx context.Context, tx engine.Tx, w *write.Writer, in check.Input, book *recorder) error {
+	if book == nil {
 		return nil
 	}
-	_ = tx.Rollback() // the error that counts is that of the commit
-	reopen := r.Reopen
-	if r.NoLogbook {
-		reopen = nil
+	defer book.since(time.Now())
+	if err := w.Uncompared(ctx, in); err != nil {
+		return err
 	}
-	return logbook.Settle(ctx, reopen, r.token, r.report.Database, failed)
+	if err := book.Close(ctx); err != nil {
+		return err
+	}
+	entry, err := r.entry(w.Judgement)
+	if err != nil {
+		return err
+	}
+	r.report.Run, err = logbook.Write(ctx, tx, entry)
+	return err
+}
+
+// commit commits the transaction.
+func (r *run) commit(ctx context.Context, tx engine.Tx) error {
+	c := logbook.Commitment{Tx: tx, Token: r.token, Database: r.report.Database, Wait: r.CommitWait,
+		Begins: r.Committing}
+	if !r.NoLogbook {
+		c.Reopen = r.Reopen
+	}
+	return c.Commit(ctx)
 }
 
 // tallyChecks is the part of the balance that the tallies alone must hold.
@@ -68,7 +96,8 @@ func (r *run) tallyChecks() []check.Result {
 	for _, s := range r.report.Steps {
 		if !s.Tally.Balanced() {
 			all = append(all, check.Result{Check: "balance", Table: s.Table,
-				Says: fmt.Sprintf("step %s read %d rows, but its tally has another sum", s.Step, s.Tally.Read)})
+				Says: fmt.Sprintf("step %s read %s, but its tally does not add up", s.Step,
+					reason.Plural(s.Tally.Read, "line"))})
 		}
 	}
 	return all

@@ -2,7 +2,6 @@ package load_test
 
 import (
 	"fmt"
-	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -10,15 +9,18 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/load"
+	"ladle/internal/core/report"
+	"ladle/internal/seeded"
 )
 
 // TestRowsThatAreGone holds removals against their plain meaning, with few keys in memory and with all.
 func TestRowsThatAreGone(t *testing.T) {
-	for seed := range uint64(10) {
+	for round := range seeded.Rounds(10) {
 		for _, resident := range []int64{0, 4} {
-			t.Run(fmt.Sprintf("seed %d, %d keys in memory", seed, resident), func(t *testing.T) {
-				r := rand.New(rand.NewPCG(seed, 3))
-				script := "CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT COLLATE NOCASE UNIQUE, quay TEXT, note TEXT);\n" +
+			t.Run(fmt.Sprintf("round %d, %d keys in memory", round, resident), func(t *testing.T) {
+				r := seeded.Rand(t)
+				script := "CREATE TABLE berth (id INTEGER PRIMARY KEY, code TEXT COLLATE NOCASE UNIQUE, quay TEXT, " +
+					"note TEXT);\n" +
 					"CREATE TABLE stay (berth_id INTEGER REFERENCES berth (id));\n"
 				type row struct {
 					code, quay string
@@ -26,9 +28,10 @@ func TestRowsThatAreGone(t *testing.T) {
 				}
 				var there []row
 				for i := range 40 {
-					b := row{fmt.Sprint("b", i), []string{"N", "S"}[r.IntN(2)], seed%3 == 0 && r.IntN(20) == 0}
+					b := row{fmt.Sprint("b", i), []string{"N", "S"}[r.IntN(2)], round%3 == 0 && r.IntN(20) == 0}
 					there = append(there, b)
-					script += fmt.Sprintf("INSERT INTO berth (id, code, quay) VALUES (%d, '%s', '%s');\n", i+1, b.code, b.quay)
+					script += fmt.Sprintf("INSERT INTO berth (id, code, quay) VALUES (%d, '%s', '%s');\n", i+1, b.code,
+						b.quay)
 					if b.pointed {
 						script += fmt.Sprintf("INSERT INTO stay VALUES (%d);\n", i+1)
 					}
@@ -41,7 +44,8 @@ func TestRowsThatAreGone(t *testing.T) {
 					if r.IntN(2) == 0 {
 						code = strings.ToUpper(code)
 					}
-					file += fmt.Sprintf("%s,%s\n", code, []string{"", "x"}[r.IntN(2)]) // some lines contradict each other
+					// some lines contradict each other
+					file += fmt.Sprintf("%s,%s\n", code, []string{"", "x"}[r.IntN(2)])
 				}
 				gone, scope, pointed := 0, 0, false
 				var left []string
@@ -56,23 +60,26 @@ func TestRowsThatAreGone(t *testing.T) {
 					}
 					left = append(left, b.code)
 				}
-				most := []int{gone, gone + 3, gone - 1}[seed%3]
-				s := newStage(t, script, fmt.Sprintf("ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\ntables:\n  berth:\n    from: in\n    key: code\n"+
-					"    not_there: leave\n    gone_from_file: {remove: %d, among: quay = 'N'}\n    columns: {code: Code, note: Note}\n", max(most, 0)), file)
-				report, err := s.load(load.Options{Removal: true, ResidentKeys: resident})
+				most := []int{gone, gone + 3, gone - 1}[round%3]
+				s := newStage(t, script, fmt.Sprintf("ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\n"+
+					"tables:\n  berth:\n    from: in\n    key: code\n"+
+					"    not_there: leave_out\n"+
+					"    gone_from_file: {remove: yes, at_most: %d, where_sql: quay = 'N'}\n"+
+					"    columns: {code: Code, note: Note}\n", max(most, 0)), file)
+				got, err := s.load(load.Options{Removal: true, ResidentKeys: resident})
 				require.NoError(t, err)
-				assert.Equal(t, int64(gone), report.Steps[0].Removed)
+				assert.Equal(t, int64(gone), got.Steps[0].Removed)
 				switch {
 				case pointed:
-					assert.Contains(t, report.Why, "a row of stay points at the row of berth")
+					assert.Contains(t, got.Why.Words(), "a row of stay refers to the row of berth")
 				case most < gone:
-					assert.Contains(t, report.Why, fmt.Sprintf("%d of %d rows of berth are gone", gone, scope+1))
+					assert.Contains(t, got.Why.Words(), fmt.Sprintf("%d of %d rows of berth are gone", gone, scope+1))
 				default:
-					assert.Equal(t, load.Loaded, report.Outcome, report.Why)
+					assert.Equal(t, report.Loaded, got.Outcome, got.Why)
 					assert.Equal(t, left, s.rows("SELECT code FROM berth WHERE code IS NOT NULL ORDER BY id"))
 					return
 				}
-				assert.Equal(t, load.Refused, report.Outcome)
+				assert.Equal(t, report.Refused, got.Outcome)
 				assert.Equal(t, []string{"41"}, s.rows("SELECT count(*) FROM berth"))
 			})
 		}

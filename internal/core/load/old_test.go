@@ -2,7 +2,6 @@ package load_test
 
 import (
 	"fmt"
-	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -11,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/load"
+	"ladle/internal/seeded"
 )
 
 // TestOldIDsLeadToTheRowsThatLinesBecame, whatever became of them, with few keys in memory and with all.
@@ -20,12 +20,12 @@ inputs: {in: {file: in.csv}}
 set_aside_limit: any
 tables:
   mark: {from: in, key: name, already_there: update, columns: {name: Name, size: Size}}
-  light: {from: in, key: none, columns: {mark_id: {find: {table: mark, by_old_id: {Old: Beside}}}, n: N}}
+  light: {from: in, key: none, columns: {mark_id: {lookup: {table: mark, by_old_id: {there: Old, here: Beside}}}, n: N}}
 `
-	for seed := range uint64(8) {
+	for round := range seeded.Rounds(8) {
 		for _, resident := range []int64{0, 3, 20} {
-			t.Run(fmt.Sprintf("seed %d, %d keys in memory", seed, resident), func(t *testing.T) {
-				r := rand.New(rand.NewPCG(seed, 5))
+			t.Run(fmt.Sprintf("round %d, %d keys in memory", round, resident), func(t *testing.T) {
+				r := seeded.Rand(t)
 				file := []string{"Old,Name,Size,Beside,N"}
 				became := map[string]string{} // by old id, the name; "" for a line that is set aside
 				twice := map[string]bool{}

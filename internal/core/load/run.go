@@ -1,62 +1,70 @@
-// Package load brings rows of files into tables: it judges every row before the first is written, writes all of them
-// in one transaction, has the database checked, and commits or takes everything back.
+// Package load conducts a load: it opens and reads the inputs (package intake), has every line judged (judge), asks a
+// person, writes in one transaction (write), has the database checked (check), and commits or rolls back. [Run] does it
+// all and returns the report.
 package load
 
 import (
 	"context"
 	"errors"
-	"fmt"
-	"os"
-	"slices"
 	"time"
 
-	"ladle/internal/core/aside"
+	"ladle/internal/core/changes"
 	"ladle/internal/core/check"
-	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
+	"ladle/internal/core/intake"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/logbook"
-	"ladle/internal/core/source"
-	"ladle/internal/core/spool"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/report"
+	"ladle/internal/core/write"
 )
 
 // Options say how a load runs.
 type Options struct {
-	Try     bool     // roll back at the end
-	Again   bool     // load inputs into tables without a key even if they were loaded before
-	Program string   // the version of the program, for the logbook
-	Mended  []string // set-aside files whose lines a person has mended; INPUT=FILE, where the name doesn't tell
+	Try       bool        // roll back at the end
+	Again     bool        // load inputs into tables without a key even if they were loaded before
+	Removal   bool        // rows that are gone from the file may be removed without a question
+	NoLogbook bool        // the run is not recorded, and can't be undone
+	Level     check.Level // how much is checked; all where it is empty
+	Corrected []string    // set-aside files whose lines a person has corrected; INPUT=FILE, where the name doesn't tell
+	First     int64       // only so many lines of each input are read; 0 for all
+	Newest    int         // the newest rows of each table that are told, at most; 0 for the usual number
+	Program   string      // the version of the program, for the logbook
 
-	// Ask is shown what would be done and gives the answer of the person; nil means yes.
-	Ask func(context.Context, *Report) (bool, error)
+	// Ask is shown what would be done and returns the answer of the person; nil means yes.
+	Ask func(context.Context, *report.Report) (bool, error)
 
 	// AskSimilar is shown, before Ask, each new name that looks like another one, unless the ladle file says what
-	// becomes of it, and gives the answer of the person; nil means that none is added.
-	AskSimilar func(context.Context, Similar) (bool, error)
-
-	NoLogbook bool        // the run is not written into the logbook, and can't be taken back
-	Level     check.Level // how much is checked; all where it is empty
+	// becomes of it, and returns the answer of the person; nil means that none is added.
+	AskSimilar func(context.Context, judge.Similar) (bool, error)
 
 	// AskKnown is shown, before a file is read through, the run in which the same ladle file loaded the same files, and
-	// gives the answer of the person whether to go on; nil means yes.
+	// returns the answer of the person whether to go on; nil means yes.
 	AskKnown func(context.Context, *logbook.Run) (bool, error)
 
-	Removal bool  // rows that are gone from the file may be removed without a question
-	First   int64 // only so many rows of each input are read; 0 for all
+	// Progress hears how far a phase is; nil when nobody listens.
+	Progress func(Progress)
 
-	// Tell hears how far a phase is; nil when nobody listens.
-	Tell func(Progress)
+	// Change is given what becomes of each row, once it is sure that the database takes all of it and before the
+	// commit;
+	// nil when nobody wants to know.
+	Change func(changes.Record) error
+
+	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
+	Committing func()
 
 	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
 	Reopen logbook.Reopen
 
-	ResidentKeys int64 // the number of keys that are held in memory at a time; 0 for the usual one
+	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
+	ResidentKeys int64         // the number of keys that are held in memory at a time; 0 for the usual one
 }
 
 // Progress is how far a phase is.
 type Progress struct {
 	Phase string // reading, writing or proving
-	What  string // the file or step
+	What  string // the input or step
 	Done  int64
 	Of    int64
 	Unit  string // bytes or rows
@@ -65,40 +73,31 @@ type Progress struct {
 // run is a load at work.
 type run struct {
 	Options
-	file      *ladlefile.File
-	db        engine.Database
-	plan      *ladlefile.Plan
-	sources   []source.Table // of the plan's feeds
-	originals []source.Table // the same, without mended lines
-	groups    aside.Groups
-	rows      []*clean.Rows
-	dir       string // for temporary files
-	resident  int64
-	refused   map[refusal]string          // additions that the database does not take
-	rejected  map[int]*rejections         // rows of steps that it does not take
-	unlike    map[refusal]string          // additions that look too much like others
-	accepted  map[Similar]bool            // the answers of the person about such additions
-	reading   bool                        // nothing is written, not even to be taken back
-	asking    bool                        // a person is there to answer
-	halved    map[*ladlefile.Block]rowSet // rows of which a second half is set aside
-	carried   map[int][]*spool.Log        // what was told of them, by the step of the second half
-	done      map[string]int64
-	report    *Report
-	token     string
-	user      string // of the database
-	notes     []string
-	totals    []check.Stated // of the plan's totals
-	started   time.Time
+	file     *ladlefile.File
+	db       engine.Database
+	in       *intake.Intake
+	report   *report.Report
+	rejected *judge.Rejections // what the database rejected while writing
+	answers  judge.Answers     // of the person, about names that look like others
+	written  map[write.Phase]map[string]int64
+	token    string
+	user     string // of the database
+	started  time.Time
+	denied   []*engine.Denied // what the user may not do
 }
 
-// Run loads what the ladle file says into the database. The report tells how it ended; the error, a *fault.Fault or
+// Run loads what the ladle file says into the database. The report says how it ended; the error, a *fault.Fault or
 // of the context, that it could not be done. Without an outcome of Loaded the database is as before.
-func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*Report, error) {
-	r := newRun(file, db, o)
-	defer r.close()
-	if err := r.prepare(ctx); err != nil {
+func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*report.Report, error) {
+	if o.Level == "" {
+		o.Level = check.Cells
+	}
+	r := &run{Options: o, file: file, db: db, rejected: &judge.Rejections{}, answers: judge.Answers{},
+		token: logbook.NewToken(), started: time.Now()}
+	if err := r.open(ctx); err != nil {
 		return nil, err
 	}
+	defer r.in.Close()
 	if goOn, err := r.known(ctx); err != nil || !goOn {
 		return r.report, err
 	}
@@ -111,163 +110,115 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 			return r.report, err
 		}
 	}
-	err := r.attempt(ctx)
-	if r.report != nil {
-		r.report.Seconds.Total = since(r.started)
+	attempt := r.attempt
+	if r.denied != nil { // a rehearsal by a user who may only read
+		attempt = r.judgeOnly
 	}
+	err := attempt(ctx)
+	r.report.Seconds.Total = since(r.started)
 	return r.report, err
 }
 
-// newRun makes a run that is yet to begin.
-func newRun(file *ladlefile.File, db engine.Database, o Options) *run {
-	r := &run{Options: o, file: file, db: db, dir: os.TempDir(), resident: o.ResidentKeys, refused: map[refusal]string{},
-		rejected: map[int]*rejections{}, accepted: map[Similar]bool{}, done: map[string]int64{}, token: logbook.NewToken(), started: time.Now()}
-	if r.resident == 0 {
-		r.resident = resident
+func since(start time.Time) float64 { return time.Since(start).Seconds() }
+
+// open opens the inputs, and asks before a file is read whether the database will do what the load asks of it.
+func (r *run) open(ctx context.Context) (err error) {
+	if r.in, err = intake.Open(ctx, r.file, r.db, intake.Options{Corrected: r.Corrected, First: r.First}); err != nil {
+		return err
 	}
-	return r
+	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
+	if err = r.in.Foresee(ctx, r.db); err == nil {
+		err = r.mayRun(ctx)
+	}
+	if err != nil {
+		r.in.Close()
+	}
+	return err
 }
 
-func (r *run) close() {
-	r.forget()
-	for _, s := range r.sources {
-		s.Close()
-	}
-	for _, rows := range r.rows {
-		rows.Close()
-	}
-}
-
-// prepare opens the inputs and holds the ladle file against them and the database.
-func (r *run) prepare(ctx context.Context) error {
-	opened := map[string]source.Table{}
-	headers := map[string]source.Header{}
-	var failed []error
-	for _, in := range r.file.Inputs {
-		s, err := source.Open(in.Paths, in.Asked)
-		if err == nil && r.First > 0 {
-			s = source.First(s, r.First)
-		}
-		if err != nil {
-			failed = append(failed, err)
-			continue
-		}
-		headers[in.Name.Value], opened[in.Name.Value] = s.Header(), s
-		r.sources = append(r.sources, s)
-	}
-	if failed != nil {
-		return source.Together(errors.Join(failed...))
-	}
-	db, err := r.db.Schema(ctx)
+// read reads the inputs.
+func (r *run) read(ctx context.Context) error {
+	err := r.in.Read(ctx, func(input string, done, of int64) { r.tell("reading", input, done, of, "bytes") })
 	if err != nil {
 		return err
 	}
-	if r.plan, err = ladlefile.Resolve(r.file, headers, db); err != nil {
-		return err
+	for i, rows := range r.in.Rows {
+		r.report.Inputs[i].Lines = rows.Len()
 	}
-	if err := r.mayRun(ctx); err != nil {
-		return err
-	}
-	used := make([]source.Table, len(r.plan.Feeds))
-	for i, f := range r.plan.Feeds {
-		used[i] = opened[f.Input.Name.Value]
-		delete(opened, f.Input.Name.Value)
-	}
-	for _, s := range opened {
-		s.Close()
-	}
-	r.sources, r.originals = used, slices.Clone(used)
-	return r.mend()
-}
-
-func (r *run) rejections(step int) *rejections {
-	if r.rejected[step] == nil {
-		r.rejected[step] = &rejections{}
-	}
-	return r.rejected[step]
-}
-
-func (r *run) tell(phase, what string, more, of int64) {
-	r.done[phase+what] += more
-	r.told(phase, what, r.done[phase+what], of)
-}
-
-func (r *run) told(phase, what string, done, of int64) {
-	if r.Tell != nil {
-		unit := "rows"
-		if phase == "reading" {
-			unit = "bytes"
-		}
-		r.Tell(Progress{phase, what, done, of, unit})
-	}
-}
-
-// read cleans all inputs into spools.
-func (r *run) read(ctx context.Context) error {
-	notes := r.notes
-	for i, f := range r.plan.Feeds {
-		rows, err := clean.Read(ctx, r.sources[i], f.Recipe, f.Columns, r.dir, func(done int64) {
-			r.told("reading", f.Input.Name.Value, done, r.sources[i].Size())
-		})
-		if err != nil {
-			return err
-		}
-		r.rows = append(r.rows, rows)
-		if m, ok := r.sources[i].(*aside.Mended); ok {
-			if err := m.Unused(); err != nil {
-				return err
-			}
-		}
-		guesses, err := guessed(r.sources[i])
-		if err != nil {
-			return err
-		}
-		notes = append(notes, guesses...)
-	}
-	if err := r.addUp(); err != nil {
-		return err
-	}
-	r.report = r.newReport()
-	r.report.Notes = append(r.report.Notes, notes...)
+	r.report.Notes = append(r.report.Notes, r.in.Notes...)
 	r.report.Seconds.Read = since(r.started)
 	return nil
 }
 
+func (r *run) tell(phase, what string, done, of int64, unit string) {
+	if r.Progress != nil {
+		r.Progress(Progress{phase, what, done, of, unit})
+	}
+}
+
+// progress adds up the rows of a step that were written or proved.
+func (r *run) progress(p write.Phase, step string, rows, of int64) {
+	if r.written[p] == nil {
+		r.written[p] = map[string]int64{}
+	}
+	r.written[p][step] += rows
+	r.tell(string(p), step, r.written[p][step], of, "rows")
+}
+
+// judge judges all lines against the database as a transaction sees it, and brings that into the report. asking says
+// that a person is there to answer.
+func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.Judgement, error) {
+	begun := time.Now()
+	in := r.in.Judging(db)
+	in.Rejected, in.Answers, in.Resident = r.rejected, r.answers, r.ResidentKeys
+	if asking {
+		in.AskSimilar = r.AskSimilar
+	}
+	j, err := judge.Judge(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if err := errors.Join(r.report.Fill(j), r.report.Compare(ctx, j, r.in.Place)); err != nil {
+		j.Close()
+		return nil, err
+	}
+	r.report.Seconds.Judge += since(begun)
+	return j, nil
+}
+
 // ask judges without locks, shows what would be done, and waits for the answer.
 func (r *run) ask(ctx context.Context) (bool, error) {
-	begun := time.Now()
-	r.asking = true
-	j, err := r.judge(ctx, r.db)
-	r.asking = false
-	defer j.close()
+	j, err := r.judge(ctx, r.db, true)
 	if err != nil {
 		return false, err
 	}
-	r.fill(j)
-	if err := r.sample(ctx, j); err != nil {
+	defer j.Close()
+	if err := r.report.Sample(ctx, j); err != nil {
 		return false, err
 	}
-	r.report.Seconds.Judge = since(begun)
-	if stop, err := r.mayWrite(ctx, r.db, j, nil); stop || err != nil {
+	if why, err := r.stops(ctx, r.db, j, nil); why != nil || err != nil {
+		return false, r.refuse(j, why, err)
+	}
+	if err := r.placeSetAside(j, notLoaded); err != nil { // the reasons belong to the question
 		return false, err
 	}
-	if err := r.placeAside(j, false); err != nil { // the reasons belong to the question
+	if r.report.Queries, err = r.queries(ctx); err != nil {
 		return false, err
 	}
-	r.report.Outcome = Asking
+	r.report.Outcome = report.Asking
 	asked := time.Now()
 	yes, err := r.Ask(ctx, r.report)
 	r.started = r.started.Add(time.Since(asked))
 	if err != nil || !yes {
-		r.report.Outcome = Declined
+		r.report.Outcome = report.Declined
 	}
 	return yes, err
 }
 
-// attempt judges under the lock, writes, proves and commits; rows that the database does not take are set aside, and
+// attempt judges under the lock, writes, proves and commits; rows that the database rejects are set aside, and
 // everything is judged and written anew without them.
 func (r *run) attempt(ctx context.Context) error {
-	var shown *Report
+	var shown *report.Report
 	if r.Ask != nil {
 		before := *r.report
 		shown = &before
@@ -285,9 +236,49 @@ func (r *run) attempt(ctx context.Context) error {
 	}
 }
 
-// once is one transaction. It says that it must be tried again when the database did not take all rows.
-func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool, err error) {
-	tx, err := r.db.Begin(ctx, r.locked(), r.own(), careful)
+// mode is that of the transaction.
+func (r *run) mode(careful bool) (m engine.Mode) {
+	if careful {
+		m |= engine.Careful
+	}
+	if r.Try {
+		m |= engine.Rehearsal
+	}
+	return m
+}
+
+// judgeOnly judges without locks, and writes nothing.
+func (r *run) judgeOnly(ctx context.Context) error {
+	j, err := r.judge(ctx, r.db, false)
+	if err != nil {
+		return err
+	}
+	defer j.Close()
+	if why, err := r.stops(ctx, r.db, j, nil); why != nil || err != nil {
+		return r.refuse(j, why, err)
+	}
+	if err := r.report.Sample(ctx, j); err != nil {
+		return err
+	}
+	if err := r.listChanges(ctx, j); err != nil {
+		return err
+	}
+	r.report.Outcome = report.Tried
+	return r.placeSetAside(j, notLoaded)
+}
+
+// listChanges tells what becomes of each row.
+func (r *run) listChanges(ctx context.Context, j *judge.Judgement) error {
+	if r.Change == nil {
+		return nil
+	}
+	return changes.Each(ctx, j, r.in.Place, r.Change)
+}
+
+// once is one transaction. It reports that it must be tried again when the database rejected rows.
+func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (again bool, err error) {
+	r.written = map[write.Phase]map[string]int64{}
+	tx, err := r.db.Begin(ctx, r.in.Plan.Locked(), r.ownTables(), r.mode(careful))
 	if err != nil {
 		return false, err
 	}
@@ -296,77 +287,100 @@ func (r *run) once(ctx context.Context, shown *Report, careful bool) (again bool
 			err = rollback
 		}
 	}()
-	begun := time.Now()
-	j, err := r.judge(ctx, tx)
-	defer j.close()
+	j, err := r.judge(ctx, tx, false)
 	if err != nil {
 		return false, err
 	}
-	r.fill(j)
-	r.report.Seconds.Judge += since(begun)
-	if stop, err := r.mayWrite(ctx, tx, j, shown); stop || err != nil {
-		return false, err
+	defer j.Close()
+	if why, err := r.stops(ctx, tx, j, shown); why != nil || err != nil {
+		return false, r.refuse(j, why, err)
 	}
 	if r.Try {
-		if err := r.sample(ctx, j); err != nil {
+		if err := r.report.Sample(ctx, j); err != nil {
 			return false, err
 		}
 	}
-	older, err := check.Older(ctx, tx, j.work(ctx), j.before)
+	w := &write.Writer{Judgement: j, Tx: tx, Rejected: r.rejected, Progress: r.progress}
+	book := r.newRecorder(tx)
+	if book != nil {
+		w.Recorder = book
+	}
+	earlier, err := check.LookBefore(ctx, tx, w.Proof(ctx))
 	if err != nil {
 		return false, err
-	}
-	prints, err := check.Prints(ctx, tx, j.work(ctx))
-	if err != nil {
-		return false, err
-	}
-	if r.keepsBook() {
-		j.book = logbook.NewWriter(tx, r.token)
 	}
 	begun, booked := time.Now(), r.report.Seconds.Book
-	again, err = j.write(ctx, tx)
+	again, err = w.Write(ctx)
 	r.report.Seconds.Write += since(begun) - (r.report.Seconds.Book - booked)
 	if err != nil || again {
-		clear(r.done)
 		return again, err
 	}
-	return false, r.finish(ctx, tx, j, check.Done{Work: j.work(ctx), Removed: j.removals(), Before: j.before, Older: older, Prints: prints,
-		Level: r.level(), Claims: r.claims()})
+	return false, r.finish(ctx, tx, w, earlier, book)
 }
 
-// mayWrite tells whether the load must stop before the first write, and reports why.
-func (r *run) mayWrite(ctx context.Context, db engine.Reader, j *judgement, shown *Report) (stop bool, err error) {
-	r.report.Checks = nil
-	if why := r.stated(); why != "" {
-		return true, r.refuse(j, why)
+// stops is why the load must stop before the first write; nil when it need not. shown is what a person was asked about.
+func (r *run) stops(ctx context.Context, db engine.Reader, j *judge.Judgement, shown *report.Report) (*reason.Cause,
+	error) {
+	r.report.Checks = append([]check.Result{}, r.in.Stated()...)
+	switch over := r.file.Limit.Passed(r.report.LinesSetAside(), r.report.LinesRead()); {
+	case check.Failed(r.report.Checks):
+		return differingTotals(r.report.Checks), nil
+	case over:
+		c := reason.Because(reason.Why{Kind: reason.OverLimit, Limit: r.report.LinesRead(), Text: r.report.Limit})
+		c.Length = r.report.LinesSetAside()
+		return &c, nil
+	case shown != nil && !r.report.SameTallies(shown):
+		c := reason.New(reason.TablesChanged)
+		return &c, nil
 	}
-	if refused, err := r.overLimit(j); refused || err != nil {
-		return true, err
+	if why := r.mayRemove(j); why != nil {
+		return why, nil
 	}
-	if shown != nil && !r.report.sameTallies(shown) {
-		return true, r.refuse(j, "somebody changed the tables since the question was asked; what would be done now is "+
-			"something else than what you agreed to")
-	}
-	if why := r.mayRemove(j); why != "" {
-		return true, r.refuse(j, why)
-	}
-	why, err := r.loadedBefore(ctx, db)
-	if why == "" || err != nil {
-		return err != nil, err
-	}
-	return true, r.refuse(j, why)
+	return r.loadedBefore(ctx, db)
 }
 
-func (r *run) overLimit(j *judgement) (bool, error) {
-	if !r.file.Limit.Passed(r.report.Aside(), r.report.Read()) {
-		return false, nil
+// differingTotals is the cause for totals that are not what the senders state.
+func differingTotals(results []check.Result) *reason.Cause {
+	var wrong []string
+	for _, c := range results {
+		if !c.OK {
+			wrong = append(wrong, c.Claim+": "+c.Says)
+		}
 	}
-	return true, r.refuse(j, fmt.Sprintf("%d of %d lines are set aside, and set_aside_limit is %s", r.report.Aside(),
-		r.report.Read(), r.report.Limit))
+	return &reason.Cause{Why: reason.Why{Kind: reason.TotalsDiffer, List: reason.List(wrong...)}}
 }
 
-// refuse ends the load with nothing changed and the set-aside files written.
-func (r *run) refuse(j *judgement, why string) error {
-	r.report.Outcome, r.report.Why = Refused, why
-	return r.placeAside(j, false)
+// mayRemove is why the rows that are gone can't be removed; nil when they can.
+func (r *run) mayRemove(j *judge.Judgement) *reason.Cause {
+	for _, s := range j.Steps {
+		g := s.Removed
+		n := g.Rows()
+		if n == 0 {
+			continue
+		}
+		c := reason.Because(reason.Why{Table: s.Table.Name})
+		switch most := s.Policy.Removal.AtMost; {
+		case g.Unknown > 0:
+			c.Kind, c.Limit = reason.RemovalUnknown, g.Unknown
+		case g.References != nil:
+			c.Kind, c.List = reason.RemovalReferenced, reason.List(g.References...)
+		case most.Passed(n, g.Among):
+			c.Kind, c.Limit, c.Length, c.Text = reason.RemovalOverCap, g.Among, n, most.String()
+		case !r.Removal && r.Ask == nil:
+			c.Kind, c.Limit = reason.RemovalNotAllowed, n
+		default:
+			continue
+		}
+		return &c
+	}
+	return nil
+}
+
+// refuse ends the load with nothing changed and the set-aside files written, unless there is an error.
+func (r *run) refuse(j *judge.Judgement, why *reason.Cause, err error) error {
+	if err != nil {
+		return err
+	}
+	r.report.Outcome, r.report.Why = report.Refused, why
+	return r.placeSetAside(j, notLoaded)
 }

@@ -15,9 +15,13 @@ import (
 	zombie "zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
+	"ladle/internal/core/report"
+	"ladle/internal/seeded"
 )
 
 const tables = `
@@ -33,8 +37,8 @@ const tables = `
 const ladle = `ladle: 1
 inputs: {in: {file: in.csv}}
 tables:
-  vessel: {from: in, key: reg, columns: {reg: Reg, name: Name, kind_id: {from: Kind, find: kind.name, not_found: add}}}
-  call: {from: in, columns: {vessel_id: {from: Reg, find: vessel.reg}, day: Day, dues: Dues}}
+  vessel: {from: in, key: reg, columns: {reg: Reg, name: Name, kind_id: {from: Kind, lookup: kind.name, not_found: add}}}
+  call: {from: in, columns: {vessel_id: {from: Reg, lookup: vessel.reg}, day: Day, dues: Dues}}
 set_aside_limit: any
 `
 
@@ -46,7 +50,8 @@ func lines(r *rand.Rand, n int) []line {
 	all := make([]line, n)
 	for i := range all {
 		v := r.IntN(n/4 + 2)
-		l := line{reg: fmt.Sprintf("R%d", v), name: fmt.Sprintf("n%d", v), day: fmt.Sprintf("2026-01-%02d", r.IntN(9)+1),
+		l := line{reg: fmt.Sprintf("R%d", v), name: fmt.Sprintf("n%d", v),
+			day:  fmt.Sprintf("2026-01-%02d", r.IntN(9)+1),
 			kind: []string{"Tug", "ferry", "Barge", "BARGE", "Yawl"}[v%5], dues: fmt.Sprint(v % 3)}
 		switch r.IntN(12) {
 		case 0:
@@ -75,8 +80,8 @@ type expected struct {
 	rows           []string // of all calls
 }
 
-// judge finds what is expected of lines, one rule after the other, without regard for time or memory.
-func judge(all []line) expected {
+// judgePlainly finds what is expected of lines, one rule after the other, without regard for time or memory.
+func judgePlainly(all []line) expected {
 	var e expected
 	there := map[string]string{"R0": "Tug", "R1": "Ferry", "R2": "Ferry"}
 	known := map[string]string{"tug": "Tug", "ferry": "Ferry"}
@@ -146,19 +151,19 @@ func (e *expected) judgeCalls(all []line, there map[string]string) {
 }
 
 // TestLoadsComeToWhatPlainRulesSay holds loads of random lines, with keys in memory and in parts on disk, against
-// judge.
+// judgePlainly.
 func TestLoadsComeToWhatPlainRulesSay(t *testing.T) {
-	for seed := range uint64(12) {
+	for round := range seeded.Rounds(12) {
 		for _, residentKeys := range []int64{0, 3} {
-			t.Run(fmt.Sprintf("seed %d, %d keys in memory", seed, residentKeys), func(t *testing.T) {
-				r := rand.New(rand.NewPCG(seed, 1))
+			t.Run(fmt.Sprintf("round %d, %d keys in memory", round, residentKeys), func(t *testing.T) {
+				r := seeded.Rand(t)
 				all := lines(r, 8+r.IntN(120))
-				want := judge(all)
-				report, calls := loadLines(t, all, load.Options{ResidentKeys: residentKeys})
-				assert.Equal(t, want.vessels, numbers(report.Steps[0].Tally), "vessels")
-				assert.Equal(t, want.calls, numbers(report.Steps[1].Tally), "calls")
+				want := judgePlainly(all)
+				got, calls := loadLines(t, all, load.Options{ResidentKeys: residentKeys})
+				assert.Equal(t, want.vessels, numbers(got.Steps[0].Tally), "vessels")
+				assert.Equal(t, want.calls, numbers(got.Steps[1].Tally), "calls")
 				var kinds []string
-				for _, l := range report.Lookups {
+				for _, l := range got.Lookups {
 					kinds = append(kinds, l.Names...)
 				}
 				assert.ElementsMatch(t, want.kinds, kinds)
@@ -168,12 +173,12 @@ func TestLoadsComeToWhatPlainRulesSay(t *testing.T) {
 	}
 }
 
-func numbers(t load.Tally) [4]int64 {
-	return [4]int64{t.Added, t.Kept + t.Updated + t.Unchanged, t.Repeated, t.SetAside}
+func numbers(t judge.Tally) [4]int64 {
+	return [4]int64{t.Added, t.Same + t.Differs + t.Updated + t.Unchanged, t.Repeated + t.Overruled, t.SetAside}
 }
 
-// loadLines loads lines into fresh tables and gives the report and the calls.
-func loadLines(t *testing.T, all []line, o load.Options) (*load.Report, []string) {
+// loadLines loads lines into fresh tables and returns the got and the calls.
+func loadLines(t *testing.T, all []line, o load.Options) (*report.Report, []string) {
 	dir := t.TempDir()
 	var b strings.Builder
 	b.WriteString("Reg,Name,Kind,Day,Dues\n")
@@ -188,25 +193,34 @@ func loadLines(t *testing.T, all []line, o load.Options) (*load.Report, []string
 	require.NoError(t, sqlitex.ExecuteScript(conn, tables, nil))
 	file, err := ladlefile.Decode(filepath.Join(dir, "f.ladle.yaml"), []byte(ladle))
 	require.NoError(t, err)
-	db, err := sqlite.Open(path)
+	db, err := sqlite.Open(path, engine.UsualWaits)
 	require.NoError(t, err)
 	defer db.Close()
-	report, err := load.Run(context.Background(), file, db, o)
+	got, err := load.Run(context.Background(), file, db, o)
 	require.NoError(t, err)
-	require.Equal(t, load.Loaded, report.Outcome, report.Why)
+	require.Equal(t, report.Loaded, got.Outcome, got.Why)
 	var calls []string
-	err = sqlitex.ExecuteTransient(conn, "SELECT reg || '|' || day || '|' || dues FROM call JOIN vessel v ON v.id = vessel_id ORDER BY 1",
-		&sqlitex.ExecOptions{ResultFunc: func(s *zombie.Stmt) error { calls = append(calls, s.ColumnText(0)); return nil }})
+	err = sqlitex.ExecuteTransient(conn, "SELECT reg || '|' || day || '|' || dues FROM call JOIN vessel v ON v.id = "+
+		"vessel_id ORDER BY 1",
+		&sqlitex.ExecOptions{ResultFunc: func(s *zombie.Stmt) error {
+			calls = append(calls,
+				s.ColumnText(0))
+			return nil
+		}})
 	require.NoError(t, err)
 	slices.Sort(calls)
-	return report, calls
+	return got, calls
 }
 
 func TestAskShowsWhatWillBeDone(t *testing.T) {
 	all := []line{{"R7", "n7", "Yawl", "2026-01-03", "2"}, {"R7", "n7", "Yawl", "2026-01-04", "x"}}
-	var shown load.Report
-	report, _ := loadLines(t, all, load.Options{Ask: func(_ context.Context, r *load.Report) (bool, error) { shown = *r; return true, nil }})
-	assert.Equal(t, load.Asking, shown.Outcome)
-	assert.Equal(t, numbers(report.Steps[1].Tally), numbers(shown.Steps[1].Tally))
+	var shown report.Report
+	got, _ := loadLines(t, all, load.Options{Ask: func(_ context.Context, r *report.Report) (bool,
+		error) {
+		shown = *r
+		return true, nil
+	}})
+	assert.Equal(t, report.Asking, shown.Outcome)
+	assert.Equal(t, numbers(got.Steps[1].Tally), numbers(shown.Steps[1].Tally))
 	assert.Equal(t, []string{"Yawl"}, shown.Lookups[0].Names)
 }

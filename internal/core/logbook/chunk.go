@@ -7,7 +7,6 @@ import (
 	"context"
 	"encoding/binary"
 	"encoding/json"
-	"fmt"
 	"slices"
 
 	"github.com/cespare/xxhash/v2"
@@ -17,21 +16,21 @@ import (
 	"ladle/internal/core/value"
 )
 
-// What is what a run did with rows.
-type What string
+// Action is what a run did with rows.
+type Action string
 
 const (
-	Added   What = "added"   // the rows are new; their hashes tell whether they were changed since
-	Changed What = "changed" // the rows were updated; the same
-	Was     What = "was"     // what cells held that were then updated
-	Removed What = "removed" // what rows held that were then removed
+	Added   Action = "added"   // the rows are new; their hashes tell whether they were changed since
+	Changed Action = "changed" // the rows were updated; the same
+	Was     Action = "was"     // what cells held that were then updated
+	Removed Action = "removed" // what rows held that were then removed
 )
 
 // Chunk is rows with which a run did the same. They are known by the columns By: as the run of numbers that begins with
 // First, or by Data, which holds them, and behind them the values of Columns that were there before.
 type Chunk struct {
 	Turn    int // the place of what was done in the order of writing: what came later is taken back first
-	What    What
+	What    Action
 	Table   string
 	By      []string
 	Columns []string // those that Hashes stands for, or those whose values Data holds
@@ -47,13 +46,13 @@ type Chunk struct {
 const hashBytes = 5
 
 // appendHash adds the hash of a row of columns.
-func appendHash(to []byte, columns []*value.Column, row int, room *[]byte) []byte {
-	*room = (*room)[:0]
+func appendHash(to []byte, columns []*value.Column, row int, buf *[]byte) []byte {
+	*buf = (*buf)[:0]
 	for _, c := range columns {
-		*room = c.AppendIdentity(*room, row)
+		*buf = c.AppendIdentity(*buf, row)
 	}
 	var sum [8]byte
-	binary.BigEndian.PutUint64(sum[:], xxhash.Sum64(*room))
+	binary.BigEndian.PutUint64(sum[:], xxhash.Sum64(*buf))
 	return append(to, sum[:hashBytes]...)
 }
 
@@ -79,22 +78,65 @@ type Writer struct {
 	tx      engine.Tx
 	token   string
 	chunk   *Chunk // the one that grows
-	text    []byte // its data, uncompressed
+	data    []byte // its data, uncompressed
 	waiting *rows
 	size    int
 	place   int64
 	deflate *flate.Writer
-	room    []byte
+	buf     []byte
 }
 
-// NewWriter gives a writer for the run with a token.
+// NewWriter returns a writer for the run with a token.
 func NewWriter(tx engine.Tx, token string) *Writer {
 	return &Writer{tx: tx, token: token, waiting: newRows(spans)}
 }
 
-// Rows notes what a run did with rows of t, which batch gives: first the columns by, then columns. Of rows that were
+// Changing keeps what rows hold that are about to be updated.
+func (w *Writer) Changing(ctx context.Context, turn int, t *schema.Table, by, columns []string,
+	batch *value.Batch) error {
+	return w.rows(ctx, turn, Was, t, by, columns, batch)
+}
+
+// Emptying keeps the cells of a column that are about to be made NULL.
+func (w *Writer) Emptying(ctx context.Context, turn int, t *schema.Table, by []string, column string,
+	keys *value.Batch) error {
+	return w.found(ctx, turn, Was, t, by, []string{column}, keys)
+}
+
+// Removing keeps what rows hold that are about to be removed.
+func (w *Writer) Removing(ctx context.Context, turn int, t *schema.Table, by []string, keys *value.Batch) error {
+	return w.found(ctx, turn, Removed, t, by, Hashed(t), keys)
+}
+
+// Added keeps the hashes of rows as they were read back after they were added.
+func (w *Writer) Added(ctx context.Context, turn int, t *schema.Table, by, columns []string, batch *value.Batch) error {
+	return w.rows(ctx, turn, Added, t, by, columns, batch)
+}
+
+// Changed keeps the hashes of rows as they were read back after they were updated.
+func (w *Writer) Changed(ctx context.Context, turn int, t *schema.Table, by, columns []string,
+	batch *value.Batch) error {
+	return w.rows(ctx, turn, Changed, t, by, columns, batch)
+}
+
+// Keeps lists the columns of a table that the hashes of its rows stand for.
+func (w *Writer) Keeps(t *schema.Table) []string { return Hashed(t) }
+
+// found keeps columns of the rows with the given keys.
+func (w *Writer) found(ctx context.Context, turn int, what Action, t *schema.Table, by, columns []string,
+	keys *value.Batch) error {
+	var there value.Batch
+	names := append(slices.Clone(by), columns...)
+	if err := w.tx.Probe(ctx, t, by, keys, names, engine.Collect(&there, t, names)); err != nil {
+		return err
+	}
+	return w.rows(ctx, turn, what, t, by, columns, &there)
+}
+
+// rows notes what a run did with rows of t, which batch gives: first the columns by, then columns. Of rows that were
 // added or changed these are hashed; of others they are kept.
-func (w *Writer) Rows(ctx context.Context, turn int, what What, t *schema.Table, by, columns []string, batch *value.Batch) error {
+func (w *Writer) rows(ctx context.Context, turn int, what Action, t *schema.Table, by, columns []string,
+	batch *value.Batch) error {
 	keys := &value.Batch{Columns: batch.Columns[:len(by)]}
 	first, _, run := engine.Run(t, by, keys)
 	hashed := what == Added || what == Changed
@@ -110,20 +152,20 @@ func (w *Writer) Rows(ctx context.Context, turn int, what What, t *schema.Table,
 		if hashed {
 			kept = keys
 		}
-		w.text = appendRows(w.text, kept)
+		w.data = appendRows(w.data, kept)
 	}
 	if hashed {
 		w.hash(batch.Columns[len(by):])
 	}
 	w.chunk.Rows += int64(batch.Len())
-	if w.chunk.Rows >= mostRows || len(w.text) >= mostBytes {
+	if w.chunk.Rows >= mostRows || len(w.data) >= mostBytes {
 		return w.finish(ctx)
 	}
 	return nil
 }
 
-// Count notes rows that nothing tells apart: only how many they are.
-func (w *Writer) Count(ctx context.Context, turn int, t *schema.Table, n int64) error {
+// Uncompared notes rows that were not read back: only how many they are.
+func (w *Writer) Uncompared(ctx context.Context, turn int, t *schema.Table, n int64) error {
 	if err := w.finish(ctx); err != nil {
 		return err
 	}
@@ -131,16 +173,17 @@ func (w *Writer) Count(ctx context.Context, turn int, t *schema.Table, n int64) 
 	return w.finish(ctx)
 }
 
-// goesOn tells whether rows go on from those of the chunk that grows.
-func (w *Writer) goesOn(turn int, what What, table string, by, columns []string, first int64, run bool) bool {
+// goesOn reports whether rows go on from those of the chunk that grows.
+func (w *Writer) goesOn(turn int, what Action, table string, by, columns []string, first int64, run bool) bool {
 	c := w.chunk
-	if c == nil || c.Turn != turn || c.What != what || c.Table != table || !slices.Equal(c.By, by) || !slices.Equal(c.Columns, columns) {
+	if c == nil || c.Turn != turn || c.What != what || c.Table != table || !slices.Equal(c.By, by) ||
+		!slices.Equal(c.Columns, columns) {
 		return false
 	}
 	if run {
-		return len(w.text) == 0 && first == c.First+c.Rows
+		return len(w.data) == 0 && first == c.First+c.Rows
 	}
-	return len(w.text) > 0
+	return len(w.data) > 0
 }
 
 func (w *Writer) hash(columns []value.Column) {
@@ -149,7 +192,7 @@ func (w *Writer) hash(columns []value.Column) {
 		pointers[i] = &columns[i]
 	}
 	for row := range columns[0].Len() {
-		w.chunk.Hashes = appendHash(w.chunk.Hashes, pointers, row, &w.room)
+		w.chunk.Hashes = appendHash(w.chunk.Hashes, pointers, row, &w.buf)
 	}
 }
 
@@ -159,17 +202,19 @@ func (w *Writer) finish(ctx context.Context) error {
 	if c == nil {
 		return nil
 	}
-	if len(w.text) > 0 {
-		packed, err := w.pack(w.text)
+	if len(w.data) > 0 {
+		packed, err := w.pack(w.data)
 		if err != nil {
 			return err
 		}
 		c.Data, c.First = packed, 0
 	}
-	w.waiting.add(w.token, w.place, int64(c.Turn), string(c.What), c.Table, list(c.By), list(c.Columns), c.First, c.Rows, c.Data, c.Hashes)
+	w.waiting.add(text(w.token), number(w.place), number(int64(c.Turn)), text(c.What), text(c.Table), text(list(c.By)),
+		text(list(c.Columns)),
+		number(c.First), number(c.Rows), blob(c.Data), blob(c.Hashes))
 	w.size += len(c.Data) + len(c.Hashes) + 200
 	w.place++
-	w.chunk, w.text = nil, w.text[:0]
+	w.chunk, w.data = nil, w.data[:0]
 	if w.size < mostWait {
 		return nil
 	}
@@ -213,12 +258,13 @@ func list(names []string) string {
 	return string(text)
 }
 
-// Chunks gives the chunks of a run in the order in which they are taken back, without Data and Hashes.
-func Chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, error) {
+// chunks returns the chunks of a run in the order in which they are taken back, without Data and Hashes.
+func chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, error) {
 	var all []*Chunk
 	names := []string{"place", "turn", "what", "table_name", "by_columns", "columns", "first_id", "row_count"}
-	err := read(ctx, db, spans, of(token), names, func(c cells) error {
-		chunk := &Chunk{Turn: int(c.number("turn")), What: What(c.text("what")), Table: c.text("table_name"), First: c.number("first_id"), Rows: c.number("row_count"), place: c.number("place")}
+	err := read(ctx, db, spans, of(token), names, func(c record) error {
+		chunk := &Chunk{Turn: int(c.number("turn")), What: Action(c.text("what")), Table: c.text("table_name"),
+			First: c.number("first_id"), Rows: c.number("row_count"), place: c.number("place")}
 		if err := json.Unmarshal([]byte(c.text("by_columns")), &chunk.By); err != nil {
 			return damaged(err)
 		}
@@ -234,18 +280,20 @@ func Chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, erro
 	return all, err
 }
 
-// load gives a chunk with its Data and Hashes.
+// load returns a chunk with its Data and Hashes.
 func (c *Chunk) load(ctx context.Context, db engine.Reader, token string) (*Chunk, error) {
 	full := *c
-	err := read(ctx, db, spans, fmt.Sprintf("%s AND place = %d", of(token), c.place), []string{"data", "hashes"}, func(row cells) error {
-		full.Data, full.Hashes = row.bytes("data"), row.bytes("hashes")
-		return nil
-	})
+	err := read(ctx, db, spans, which{[]string{"token", "place"}, []cell{text(token), number(c.place)}},
+		[]string{"data", "hashes"},
+		func(row record) error {
+			full.Data, full.Hashes = row.bytes("data"), row.bytes("hashes")
+			return nil
+		})
 	return &full, err
 }
 
-// each gives the rows of a chunk as batches of the columns By, and behind them, where it keeps these, Columns, with the
-// number of the first row in the chunk.
+// each returns the rows of a chunk as batches of the columns By, and behind them, where it keeps these, Columns, with
+// the number of the first row in the chunk.
 func (c *Chunk) each(t *schema.Table, take func(first int, b *value.Batch) error) error {
 	names := slices.Clone(c.By)
 	if c.What == Was || c.What == Removed {

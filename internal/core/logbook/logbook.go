@@ -1,5 +1,8 @@
-// Package logbook keeps the runs of ladle files in the database that they loaded, in tables of Ladle's own, and takes
-// runs back. A run is written in the transaction of its rows, so it is there exactly when they are.
+// Package logbook keeps the runs of ladle files in the database that they loaded, in tables of Ladle's own.
+//
+// A [Run] is written by [Write] in the transaction of its rows, so it is there exactly when they are. What it did with
+// rows, a [Writer] keeps as [Chunk]s; a [Book] holds those of one run against the tables as they are now. Package undo
+// takes a run back by them.
 package logbook
 
 import (
@@ -7,12 +10,15 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/schema"
 )
 
 // Kind is what a run did.
@@ -27,45 +33,56 @@ const (
 type Run struct {
 	ID        int64     `json:"run"`
 	Token     string    `json:"token"` // tells this run from every other one, on any machine
-	Kind      Kind      `json:"kind"`
+	Kind      Kind      `json:"did"`
 	Undoes    int64     `json:"undoes,omitempty"`    // the number of the run that it took back
 	UndoneBy  int64     `json:"undone_by,omitempty"` // the number of the run that took it back
 	LadleFile string    `json:"ladle_file"`          // its name, without the folder
-	LadleSum  string    `json:"ladle_sum"`           // SHA-256 of the ladle file
-	Program   string    `json:"program"`             // the version of the program
-	User      string    `json:"user"`                // of the database, or of the system where that knows none
+	LadleSum  string    `json:"ladle_file_sha256"`   // SHA-256 of the ladle file
+	Program   string    `json:"ladle_version"`       // the version of the program
+	User      string    `json:"database_user"`       // of the database, or of the system where that knows none
 	Level     string    `json:"check_level"`
+	Format    int64     `json:"logbook_format"` // of the logbook, in which the run is kept
 	Started   time.Time `json:"started"`
 	Finished  time.Time `json:"finished"` // before the commit
-	Inputs    []Input   `json:"inputs,omitempty"`
-	Steps     []Step    `json:"steps,omitempty"`
-	Checks    []Check   `json:"checks,omitempty"`
+	Inputs    []Input   `json:"inputs"`
+	Steps     []Step    `json:"steps"`
+	Checks    []Check   `json:"checks"`
 }
 
 // Input is an input that a run read.
 type Input struct {
-	Name     string `json:"input"`
-	File     string `json:"file"` // as the ladle file names it
-	Size     int64  `json:"size"` // in bytes, of all its files
-	Sum      string `json:"sum"`  // SHA-256
-	Rows     int64  `json:"rows"`
-	SetAside int64  `json:"set_aside"`
+	Name     string `json:"name"`
+	File     string `json:"file"`   // as the ladle file names it
+	Size     int64  `json:"bytes"`  // in bytes, of all its files
+	Sum      string `json:"sha256"` // SHA-256
+	Rows     int64  `json:"lines"`
+	SetAside int64  `json:"lines_set_aside"`
 }
 
 // Step is what a run did with one table.
 type Step struct {
-	Name      string `json:"step"`
-	Table     string `json:"table"`
-	Input     string `json:"input"`
-	Read      int64  `json:"read"`
-	Added     int64  `json:"added"`
-	Updated   int64  `json:"updated"`
-	Unchanged int64  `json:"unchanged"`
-	Kept      int64  `json:"kept"`
+	Name    string `json:"name"`
+	Table   string `json:"table"`
+	Input   string `json:"input"`
+	Tally   Tally  `json:"tally"`
+	Removed int64  `json:"removed"`
+}
+
+// Tally is what became of the lines of a step: Read is the sum of the others.
+type Tally struct {
+	Read      int64 `json:"read"`
+	Added     int64 `json:"added"`
+	Updated   int64 `json:"updated"`
+	Unchanged int64 `json:"unchanged"`
+	Same      int64 `json:"same"`
+	Differs   int64 `json:"differs"`
+	// Kept is the number of both in runs of older versions, which did not tell them apart, nor repeated lines from
+	// overruled ones.
+	Kept      *int64 `json:"kept,omitempty"`
 	Repeated  int64  `json:"repeated"`
+	Overruled int64  `json:"overruled"`
 	LeftOut   int64  `json:"left_out"`
 	SetAside  int64  `json:"set_aside"`
-	Removed   int64  `json:"removed"`
 }
 
 // Check is a check that held.
@@ -90,23 +107,29 @@ func NewToken() string { return rand.Text() }
 
 const moment = "2006-01-02T15:04:05.000Z" // RFC 3339, in UTC
 
-// Write adds the run and gives its number.
+// Write adds the run and returns its number.
 func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	run := newRows(runs)
-	run.add(r.Token, string(r.Kind), r.Undoes, r.LadleFile, r.LadleSum, r.Program, r.User, r.Level, r.Started.UTC().Format(moment), time.Now().UTC().Format(moment))
+	run.add(text(r.Token), text(r.Kind), number(r.Undoes), text(r.LadleFile), text(r.LadleSum), text(r.Program),
+		text(r.User), text(r.Level),
+		text(r.Started.UTC().Format(moment)), text(time.Now().UTC().Format(moment)), number(format))
 	id, err := run.write(ctx, tx)
 	if err != nil {
 		return 0, err
 	}
 	read, did, held := newRows(inputs), newRows(steps), newRows(checks)
 	for _, in := range r.Inputs {
-		read.add(r.Token, in.Name, in.File, in.Size, in.Sum, in.Rows, in.SetAside)
+		read.add(text(r.Token), text(in.Name), text(in.File), number(in.Size), text(in.Sum), number(in.Rows),
+			number(in.SetAside))
 	}
 	for _, s := range r.Steps {
-		did.add(r.Token, s.Name, s.Table, s.Input, s.Read, s.Added, s.Updated, s.Unchanged, s.Kept, s.Repeated, s.LeftOut, s.SetAside, s.Removed)
+		y := s.Tally
+		did.add(text(r.Token), text(s.Name), text(s.Table), text(s.Input), number(y.Read), number(y.Added),
+			number(y.Updated), number(y.Unchanged), number(y.Same+y.Differs), number(y.Repeated), number(y.LeftOut),
+			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled))
 	}
 	for _, c := range r.Checks {
-		held.add(r.Token, c.Asked, c.Table, c.Says)
+		held.add(text(r.Token), text(c.Asked), text(c.Table), text(c.Says))
 	}
 	for _, r := range []*rows{read, did, held} {
 		if _, err := r.write(ctx, tx); err != nil {
@@ -116,22 +139,24 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	return id, nil
 }
 
-// Has tells whether the run with a token is in the logbook: whether its commit took place.
+// Has reports whether the run with a token is in the logbook: whether its commit took place.
 func Has(ctx context.Context, db engine.Reader, token string) (found bool, err error) {
-	err = read(ctx, db, runs, of(token), []string{"id"}, func(cells) error {
+	err = read(ctx, db, runs, of(token), []string{"id"}, func(record) error {
 		found = true
 		return nil
 	})
 	return found, err
 }
 
-// List gives all runs, the newest first, without their parts.
+// List returns all runs, the newest first, without their parts.
 func List(ctx context.Context, db engine.Reader) ([]*Run, error) {
 	var all []*Run
 	byID := map[int64]*Run{}
-	err := read(ctx, db, runs, "1 = 1", runs.Names(), func(c cells) error {
-		r := &Run{ID: c.number("id"), Token: c.text("token"), Kind: Kind(c.text("kind")), Undoes: c.number("undoes"), LadleFile: c.text("ladle_file"),
-			LadleSum: c.text("ladle_sum"), Program: c.text("program"), User: c.text("db_user"), Level: c.text("check_level")}
+	err := read(ctx, db, runs, which{}, runs.Names(), func(c record) error {
+		r := &Run{ID: c.number("id"), Token: c.text("token"), Kind: Kind(c.text("kind")), Undoes: c.number("undoes"),
+			LadleFile: c.text("ladle_file"),
+			LadleSum:  c.text("ladle_sum"), Program: c.text("program"), User: c.text("db_user"),
+			Level: c.text("check_level"), Format: c.number("format")}
 		r.Started, _ = time.Parse(moment, c.text("started")) // a moment that can't be read is zero
 		r.Finished, _ = time.Parse(moment, c.text("finished"))
 		all, byID[r.ID] = append(all, r), r
@@ -146,7 +171,7 @@ func List(ctx context.Context, db engine.Reader) ([]*Run, error) {
 	return all, err
 }
 
-// Find gives the run with a number, with all its parts.
+// Find returns the run with a number, with all its parts.
 func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 	all, err := List(ctx, db)
 	if err != nil {
@@ -154,43 +179,76 @@ func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 	}
 	at := slices.IndexFunc(all, func(r *Run) bool { return r.ID == id })
 	if at < 0 {
-		do := "the logbook of this database holds no run yet"
+		do := "the logbook of this database holds no runs yet"
 		if len(all) > 0 {
-			do = fmt.Sprintf("the logbook holds %d runs, the newest is %d; see: ladle runs", len(all), all[0].ID)
+			do = fmt.Sprintf("the logbook holds %s, the newest is %d", reason.Plural(int64(len(all)), "run"), all[0].ID)
 		}
 		return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no run %d", id), do)
+	}
+	if all[at].Format > format {
+		return nil, fault.New(fault.Failed, fmt.Sprintf("run %d was recorded by a later version of ladle (%s)", id,
+			all[at].Program), "use that version")
 	}
 	return all[at], all[at].fill(ctx, db)
 }
 
 // fill reads the parts of a run.
-func (r *Run) fill(ctx context.Context, db engine.Reader) error {
-	err := read(ctx, db, inputs, of(r.Token), inputs.Names(), func(c cells) error {
-		r.Inputs = append(r.Inputs, Input{c.text("input"), c.text("file"), c.number("size"), c.text("sum"), c.number("rows_read"), c.number("rows_set_aside")})
-		return nil
+func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
+	r.Inputs, err = inOrder(ctx, db, inputs, r.Token, func(c record) Input {
+		return Input{c.text("input"), c.text("file"), c.number("size"), c.text("sum"), c.number("rows_read"),
+			c.number("rows_set_aside")}
 	})
 	if err != nil {
 		return err
 	}
-	err = read(ctx, db, steps, of(r.Token), steps.Names(), func(c cells) error {
-		r.Steps = append(r.Steps, Step{c.text("step"), c.text("table_name"), c.text("input"), c.number("rows_read"), c.number("rows_added"), c.number("rows_updated"),
-			c.number("rows_unchanged"), c.number("rows_kept"), c.number("rows_repeated"), c.number("rows_left_out"), c.number("rows_set_aside"), c.number("rows_removed")})
-		return nil
+	r.Steps, err = inOrder(ctx, db, steps, r.Token, func(c record) Step {
+		return Step{c.text("step"), c.text("table_name"), c.text("input"),
+			tally(c),
+			c.number("rows_removed")}
 	})
 	if err != nil {
 		return err
 	}
-	return read(ctx, db, checks, of(r.Token), checks.Names(), func(c cells) error {
-		r.Checks = append(r.Checks, Check{c.text("asked"), c.text("table_name"), c.text("says")})
-		return nil
+	r.Checks, err = inOrder(ctx, db, checks, r.Token, func(c record) Check {
+		return Check{c.text("asked"), c.text("table_name"), c.text("says")}
 	})
+	return err
 }
 
-// Loaded gives the runs, the newest first, that loaded an input of this checksum and were not taken back; with their
+// tally reads that of a step.
+func tally(c record) Tally {
+	y := Tally{Read: c.number("rows_read"), Added: c.number("rows_added"), Updated: c.number("rows_updated"),
+		Unchanged: c.number("rows_unchanged"), Repeated: c.number("rows_repeated"), LeftOut: c.number("rows_left_out"),
+		SetAside: c.number("rows_set_aside")}
+	kept, differs := c.number("rows_kept"), c.number("rows_differs")
+	if differs < 0 {
+		y.Kept = &kept
+		return y
+	}
+	y.Same, y.Differs, y.Overruled = kept-differs, differs, c.number("rows_overruled")
+	return y
+}
+
+// inOrder returns what part makes of the rows of a run, in the order in which they were written.
+func inOrder[T any](ctx context.Context, db engine.Reader, t *schema.Table, token string, part func(record) T) ([]T,
+	error) {
+	byID := map[int64]T{}
+	err := read(ctx, db, t, of(token), t.Names(), func(c record) error {
+		byID[c.number("id")] = part(c)
+		return nil
+	})
+	all := make([]T, 0, len(byID))
+	for _, id := range slices.Sorted(maps.Keys(byID)) {
+		all = append(all, byID[id])
+	}
+	return all, err
+}
+
+// Loaded returns the runs, the newest first, that loaded an input of this checksum and were not taken back; with their
 // parts.
 func Loaded(ctx context.Context, db engine.Reader, sum string) ([]*Run, error) {
 	tokens := map[string]bool{}
-	err := read(ctx, db, inputs, "1 = 1", []string{"token", "sum"}, func(c cells) error {
+	err := read(ctx, db, inputs, which{}, []string{"token", "sum"}, func(c record) error {
 		if c.text("sum") == sum {
 			tokens[c.text("token")] = true
 		}
@@ -209,18 +267,19 @@ func Loaded(ctx context.Context, db engine.Reader, sum string) ([]*Run, error) {
 	return all, err
 }
 
-// Sizes gives the sizes of all inputs that were ever loaded: a file of another size is none of them.
+// Sizes returns the sizes of all inputs that were ever loaded: a file of another size is none of them.
 func Sizes(ctx context.Context, db engine.Reader) (map[int64]bool, error) {
 	sizes := map[int64]bool{}
-	return sizes, read(ctx, db, inputs, "1 = 1", []string{"size"}, func(c cells) error {
+	return sizes, read(ctx, db, inputs, which{}, []string{"size"}, func(c record) error {
 		sizes[c.number("size")] = true
 		return nil
 	})
 }
 
-// FilledBy tells whether a step of the run filled a table from an input of a checksum.
+// FilledBy reports whether a step of the run filled a table from an input of a checksum.
 func (r *Run) FilledBy(table, sum string) bool {
 	return slices.ContainsFunc(r.Steps, func(s Step) bool {
-		return s.Table == table && slices.ContainsFunc(r.Inputs, func(in Input) bool { return in.Name == s.Input && in.Sum == sum })
+		return s.Table == table && slices.ContainsFunc(r.Inputs,
+			func(in Input) bool { return in.Name == s.Input && in.Sum == sum })
 	})
 }

@@ -3,6 +3,7 @@ package logbook
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"os"
@@ -15,6 +16,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -22,7 +24,7 @@ import (
 func openFile(t *testing.T) *sqlite.Database {
 	path := filepath.Join(t.TempDir(), "db")
 	require.NoError(t, os.WriteFile(path, nil, 0o600))
-	db, err := sqlite.Open(path)
+	db, err := sqlite.Open(path, engine.UsualWaits)
 	require.NoError(t, err)
 	t.Cleanup(func() { db.Close() })
 	return db
@@ -39,10 +41,14 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	kept, lost := NewToken(), NewToken()
 	assert.NotEqual(t, kept, lost)
 	started := time.Date(2026, 3, 1, 4, 5, 6, 7e6, time.UTC)
-	run := &Run{Kind: Load, LadleFile: "harbour.ladle.yaml", LadleSum: "abc", Program: "1", User: "clerk", Level: "cells", Started: started,
-		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1}}, Steps: []Step{{"a", "log", "in", 9, 1, 1, 1, 1, 1, 1, 1, 1}}, Checks: []Check{{"balance", "log", "1 + 1 = 2"}}}
+	run := &Run{Kind: Load, LadleFile: "harbour.ladle.yaml", LadleSum: "abc", Program: "1", User: "clerk",
+		Level: "cells", Started: started, Format: format,
+		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1}}, Steps: []Step{{"a", "log", "in", Tally{Read: 9, Added: 1,
+			Updated: 1, Unchanged: 1,
+			Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1}},
+		Checks: []Check{{"balance", "log", "1 + 1 = 2"}}}
 	for i, token := range []string{kept, lost} {
-		tx, err := db.Begin(ctx, nil, Tables(), false)
+		tx, err := db.Begin(ctx, nil, Tables(), 0)
 		require.NoError(t, err)
 		run.Token = token
 		id, err := Write(ctx, tx, run)
@@ -62,7 +68,7 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	want.ID, want.Token, want.Finished = 1, kept, found.Finished
 	assert.Equal(t, &want, found)
 	_, err = Find(ctx, db, 7)
-	assert.ErrorContains(t, err, "there is no run 7; the logbook holds 1 runs, the newest is 1")
+	assert.ErrorContains(t, err, "there is no run 7; the logbook holds 1 run, the newest is 1")
 	for sum, n := range map[string]int{"sum": 1, "other": 0} {
 		runs, err := Loaded(ctx, db, sum)
 		require.NoError(t, err)
@@ -74,7 +80,7 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 
 func TestARunIsNotWrittenTwice(t *testing.T) {
 	ctx := context.Background()
-	tx, err := openFile(t).Begin(ctx, nil, Tables(), false)
+	tx, err := openFile(t).Begin(ctx, nil, Tables(), 0)
 	require.NoError(t, err)
 	r := &Run{Token: "same", Started: time.Now()}
 	_, err = Write(ctx, tx, r)
@@ -88,15 +94,18 @@ func TestAnotherTableOfTheSameNameIsNoLogbook(t *testing.T) {
 	missing, err := Ready(ctx, db)
 	require.NoError(t, err)
 	assert.True(t, missing)
-	tx, err := db.Begin(ctx, nil, []*schema.Table{{Name: "ladle_run_step", Columns: []schema.Column{{Name: "id", Declared: "INTEGER"}}}}, false)
+	tx, err := db.Begin(ctx, nil, []*schema.Table{{Name: "ladle_run_step",
+		Columns: []schema.Column{{Name: "id", Declared: "INTEGER"}}}}, 0)
 	require.NoError(t, err)
 	require.NoError(t, tx.Commit(ctx))
 	_, err = Ready(ctx, db)
-	assert.ErrorContains(t, err, "the table ladle_run_step is there, but can't be used as a logbook")
+	assert.ErrorContains(t, err, "the table ladle_run_step exists, but can't be used as a logbook")
 }
 
-var kinds = []value.Type{{Kind: value.Text}, {Kind: value.Int}, {Kind: value.Fixed, Precision: 12, Scale: 3}, {Kind: value.Decimal}, {Kind: value.Float}, {Kind: value.Bool},
-	{Kind: value.Date}, {Kind: value.Time}, {Kind: value.DateTime}, {Kind: value.DateTime, Zoned: true}, {Kind: value.Bytes}}
+var kinds = []value.Type{{Kind: value.Text}, {Kind: value.Int}, {Kind: value.Fixed, Precision: 12, Scale: 3},
+	{Kind: value.Decimal}, {Kind: value.Float}, {Kind: value.Bool},
+	{Kind: value.Date}, {Kind: value.Time}, {Kind: value.DateTime}, {Kind: value.DateTime, Zoned: true},
+	{Kind: value.Bytes}}
 
 // FuzzRowsComeBackAsTheyWere: through the text of the logbook.
 func FuzzRowsComeBackAsTheyWere(f *testing.F) {
@@ -139,7 +148,8 @@ func FuzzRowsComeBackAsTheyWere(f *testing.F) {
 			rows += back.Len()
 			for row := range back.Len() {
 				for i := range kinds {
-					assert.True(t, b.Columns[i].Same(row, &back.Columns[i], row), "%v: %q became %q", kinds[i], b.Columns[i].Text(row), back.Columns[i].Text(row))
+					assert.True(t, b.Columns[i].Same(row, &back.Columns[i], row), "%v: %q became %q", kinds[i],
+						b.Columns[i].Text(row), back.Columns[i].Text(row))
 				}
 			}
 			return nil
@@ -151,10 +161,11 @@ func FuzzRowsComeBackAsTheyWere(f *testing.F) {
 // TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre: what was written comes back, in the reverse order of turns.
 func TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre(t *testing.T) {
 	ctx, db := context.Background(), openFile(t)
-	tx, err := db.Begin(ctx, nil, Tables(), false)
+	tx, err := db.Begin(ctx, nil, Tables(), 0)
 	require.NoError(t, err)
 	defer tx.Rollback()
-	berth := &schema.Table{Name: "berth", Locator: "id", Columns: []schema.Column{{Name: "id", Type: value.Type{Kind: value.Int}}, {Name: "code", Type: value.Type{Kind: value.Text}}}}
+	berth := &schema.Table{Name: "berth", Locator: "id", Columns: []schema.Column{{Name: "id",
+		Type: value.Type{Kind: value.Int}}, {Name: "code", Type: value.Type{Kind: value.Text}}}}
 	rows := func(ids ...int64) *value.Batch {
 		b := value.NewBatch(engine.Types(berth, []string{"id", "id", "code"}))
 		for _, id := range ids {
@@ -166,15 +177,15 @@ func TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre(t *testing.T) {
 	}
 	w, by, all := NewWriter(tx, "T"), []string{"id"}, []string{"id", "code"}
 	for _, ids := range [][]int64{{5, 6, 7}, {8, 9}, {20, 40}, {41, 39}} {
-		require.NoError(t, w.Rows(ctx, 3, Added, berth, by, all, rows(ids...)))
+		require.NoError(t, w.Added(ctx, 3, berth, by, all, rows(ids...)))
 	}
-	require.NoError(t, w.Rows(ctx, 4, Removed, berth, by, all, rows(1, 2)))
-	require.NoError(t, w.Count(ctx, 5, berth, 12))
+	require.NoError(t, w.rows(ctx, 4, Removed, berth, by, all, rows(1, 2)))
+	require.NoError(t, w.Uncompared(ctx, 5, berth, 12))
 	require.NoError(t, w.Close(ctx))
-	chunks, err := Chunks(ctx, tx, "T")
+	found, err := chunks(ctx, tx, "T")
 	require.NoError(t, err)
 	var told []string
-	for _, short := range chunks {
+	for _, short := range found {
 		c, err := short.load(ctx, tx, "T")
 		require.NoError(t, err)
 		line := fmt.Sprintf("%s %d from %d, %d hashes:", c.What, c.Rows, c.First, len(c.Hashes)/hashBytes)
@@ -188,5 +199,73 @@ func TestChunksHoldRowsAsRunsOfNumbersWhereTheyAre(t *testing.T) {
 		}
 		told = append(told, line)
 	}
-	assert.Equal(t, []string{"added 12 from 0, 0 hashes:", "removed 2 from 0, 0 hashes: N1 N2", "added 4 from 0, 4 hashes: 20 40 41 39", "added 5 from 5, 5 hashes: 5 6 7 8 9"}, told)
+	assert.Equal(t, []string{"added 12 from 0, 0 hashes:", "removed 2 from 0, 0 hashes: N1 N2",
+		"added 4 from 0, 4 hashes: 20 40 41 39", "added 5 from 5, 5 hashes: 5 6 7 8 9"}, told)
+}
+
+// answering is a transaction whose commit ends in one way or another.
+type answering struct {
+	engine.Tx
+	commit func(context.Context, engine.Tx) error
+}
+
+func (a answering) Commit(ctx context.Context) error { return a.commit(ctx, a.Tx) }
+
+func TestACommitWithoutAnAnswerIsAskedFor(t *testing.T) {
+	lost := engine.Unanswered(errors.New("the line is dead"))
+	silent := func(ctx context.Context) error { <-ctx.Done(); return engine.Unanswered(ctx.Err()) }
+	cases := []struct {
+		name   string
+		commit func(context.Context, engine.Tx) error
+		deaf   bool // the database can't be asked
+		there  bool
+		class  fault.Class
+		says   string
+	}{
+		{name: "it is answered", commit: func(ctx context.Context, tx engine.Tx) error { return tx.Commit(ctx) },
+			there: true},
+		{name: "it is done, and its answer lost", there: true,
+			commit: func(ctx context.Context, tx engine.Tx) error { return errors.Join(tx.Commit(ctx), lost) }},
+		{name: "it is done, and never answered", there: true,
+			commit: func(ctx context.Context, tx engine.Tx) error { return errors.Join(tx.Commit(ctx), silent(ctx)) }},
+		{name: "it is not done, and never answered", class: fault.Failed, says: "did not answer the commit within 50ms",
+			commit: func(ctx context.Context, tx engine.Tx) error { return errors.Join(tx.Rollback(), silent(ctx)) }},
+		{name: "it is refused", class: fault.Failed, deaf: true, says: "a row is wrong",
+			commit: func(context.Context, engine.Tx) error { return fault.New(fault.Failed, "a row is wrong", "") }},
+		{name: "nobody can be asked", class: fault.Unknown, deaf: true, says: "can't be asked whether it took place",
+			commit: func(_ context.Context, tx engine.Tx) error { return errors.Join(tx.Rollback(), lost) }},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			ctx, interrupt := context.WithCancel(context.Background())
+			defer interrupt()
+			path := filepath.Join(t.TempDir(), "db")
+			require.NoError(t, os.WriteFile(path, nil, 0o600))
+			open := func(context.Context) (engine.Database, error) { return sqlite.Open(path, engine.UsualWaits) }
+			db, err := open(ctx)
+			require.NoError(t, err)
+			defer db.Close()
+			tx, err := db.Begin(ctx, nil, Tables(), 0)
+			require.NoError(t, err)
+			run := &Run{Kind: Load, Token: NewToken()}
+			_, err = Write(ctx, tx, run)
+			require.NoError(t, err)
+			commitment := Commitment{Tx: answering{tx, c.commit}, Token: run.Token, Reopen: open,
+				Wait: 50 * time.Millisecond}
+			if c.deaf {
+				commitment.Reopen = nil
+			}
+			interrupt() // it comes too late
+			err = commitment.Commit(ctx)
+			if c.says == "" {
+				require.NoError(t, err)
+			} else {
+				require.ErrorContains(t, err, c.says)
+				assert.Equal(t, c.class, fault.ClassOf(err))
+			}
+			there, err := Has(context.Background(), db, run.Token)
+			require.NoError(t, err)
+			assert.Equal(t, c.there, there)
+		})
+	}
 }

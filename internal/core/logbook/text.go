@@ -14,13 +14,14 @@ import (
 
 // damaged is the error of a logbook that somebody else wrote into.
 func damaged(err error) error {
-	return fault.Because(fault.Failed, err, fault.Problem{What: "the logbook of this database is damaged: " + err.Error()})
+	return fault.Because(fault.Failed, err, fault.Problem{What: "the logbook of this database is damaged: " +
+		err.Error()})
 }
 
 // appendRows writes the rows of a batch as JSON arrays, a line each: null for NULL, false for what could not be read, a
 // text for a value, or, where its text is not UTF-8, an array with its hexadecimal digits.
 func appendRows(to []byte, b *value.Batch) []byte {
-	var room []byte
+	var buf []byte
 	for row := range b.Len() {
 		before := byte('[')
 		for i := range b.Columns {
@@ -31,8 +32,8 @@ func appendRows(to []byte, b *value.Batch) []byte {
 			case value.Null:
 				to = append(to, "null"...)
 			case value.Given:
-				room = c.AppendText(room[:0], row)
-				to = appendText(to, room)
+				buf = c.AppendText(buf[:0], row)
+				to = appendText(to, buf)
 			default:
 				to = append(to, "false"...)
 			}
@@ -106,7 +107,8 @@ func appendCell(c *value.Column, t value.Type, cell any) error {
 	return nil
 }
 
-// appendValue reads a value in the form that AppendText gave it. One that the column's type does not take any more is Bad.
+// appendValue reads a value in the form that AppendText gave it. One that the column's type does not take any more is
+// Bad.
 func appendValue(c *value.Column, t value.Type, text []byte) error {
 	switch {
 	case t.Kind == value.Text || t.Kind == value.Bytes && len(text) == 0:

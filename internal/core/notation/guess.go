@@ -7,10 +7,10 @@ import (
 	"unicode/utf8"
 )
 
-// unlikely tells what hardly stands around a number.
+// unlikely returns what hardly stands around a number.
 func unlikely(r rune) bool { return unicode.IsControl(r) || strings.ContainsRune(`/:[]{}"`, r) }
 
-// Guess gives an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
+// Guess returns an example of the way in which a cell may write a number; "" when it holds none, or does not tell.
 func Guess(cell string) string {
 	body, open := strings.CutPrefix(cell, "(")
 	body, closed := strings.CutSuffix(body, ")")
@@ -23,7 +23,8 @@ func Guess(cell string) string {
 	}
 	before, behind := strings.Trim(body[:first], " -"+minus), body[last+1:]
 	number := body[first : last+1]
-	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 || strings.ContainsFunc(before+behind, unlikely) {
+	if utf8.RuneCountInString(before) > 5 || utf8.RuneCountInString(behind) > 8 ||
+		strings.ContainsFunc(before+behind, unlikely) {
 		return ""
 	}
 	marks := strings.FieldsFunc(number, func(r rune) bool { return r >= '0' && r <= '9' })
@@ -64,7 +65,8 @@ func Guess(cell string) string {
 
 // usual are the patterns that are proposed for cells; those between which only the day tells stand beside each other.
 var usual = func() (all []*Pattern) {
-	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd", "yyyyMMdd",
+	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd",
+		"yyyyMMdd",
 		"d/M/yyyy", "M/d/yyyy", "d.M.yyyy", "d MMM yyyy", "d MMMM yyyy", "MMM d, yyyy", "MMMM d, yyyy", "d-MMM-yyyy",
 		"dd/MM/yy", "MM/dd/yy", "dd.MM.yy", "d-MMM-yy"}
 	times := []string{"", " HH:mm", " HH:mm:ss", " h:mm a", " H:mm", "'T'HH:mm:ssXXX", "'T'HH:mm"}

@@ -57,7 +57,7 @@ func (p *Pattern) fixed() *layout {
 }
 
 // scanFixed reads a cell by the layout.
-func (p *Pattern) scanFixed(cell []byte) (value.Moment, verdict) {
+func (p *Pattern) scanFixed(cell []byte) (value.Moment, outcome) {
 	l := p.layout
 	if len(cell) != l.length {
 		return value.Moment{}, another

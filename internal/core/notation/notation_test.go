@@ -14,10 +14,15 @@ import (
 
 func TestNumbersByExample(t *testing.T) {
 	for example, cells := range map[string]map[string]string{ // "" for a cell that is refused
-		"1.234,56":     {"1.234,56": "1234.56", "-7,5": "-7.5", "1234,5": "1234.5", "1.234.567": "1234567", "0": "0", ",5": "0.5", "−3": "-3", "1.23,4": "", "12.34": "", "1,234.5": "", "€5": "", "1,": "", "": "", "-": "", "1e5": "", "007": "", "1_000": "", "0x1F": "", "NaN": "", "5-": "", "+5": "", "--5": ""},
-		"1 234,56":     {"1 234,56": "1234.56", "1\u00a0234": "1234", "1\u202f234\u202f567,8": "1234567.8", "1\u00a0234 567": "", "1  234": "", "1234 ": ""},
-		"(1,234.50)":   {"(1,234.50)": "-1234.5", "1,234.50": "1234.5", "(5)": "-5", "-5": "", "(5": "", "()": "", "((5))": ""},
-		"€1,234.56":    {"€1,234.56": "1234.56", "1,234.56": "1234.56", "-€5": "-5", "€-5": "-5", "€ 5": "5", "£5": "", "5€": "", "€": "", "-€-5": ""},
+		"1.234,56": {"1.234,56": "1234.56", "-7,5": "-7.5", "1234,5": "1234.5", "1.234.567": "1234567", "0": "0",
+			",5": "0.5", "−3": "-3", "1.23,4": "", "12.34": "", "1,234.5": "", "€5": "", "1,": "", "": "", "-": "",
+			"1e5": "", "007": "", "1_000": "", "0x1F": "", "NaN": "", "5-": "", "+5": "", "--5": ""},
+		"1 234,56": {"1 234,56": "1234.56", "1\u00a0234": "1234", "1\u202f234\u202f567,8": "1234567.8",
+			"1\u00a0234 567": "", "1  234": "", "1234 ": ""},
+		"(1,234.50)": {"(1,234.50)": "-1234.5", "1,234.50": "1234.5", "(5)": "-5", "-5": "", "(5": "", "()": "",
+			"((5))": ""},
+		"€1,234.56": {"€1,234.56": "1234.56", "1,234.56": "1234.56", "-€5": "-5", "€-5": "-5", "€ 5": "5", "£5": "",
+			"5€": "", "€": "", "-€-5": ""},
 		"12,5 %":       {"12,5 %": "12.5", "12,5%": "12.5", "12": "12", "%": "", "5 %%": "", "5 t": ""},
 		"1'234.50 t":   {"1'234.50 t": "1234.5", "1’234": "1234", "3 t": "3", "1,234": ""},
 		"1234.5-":      {"5-": "-5", "5.25": "5.25", "-5": "", "5--": ""},
@@ -46,18 +51,21 @@ func TestNumbersByExample(t *testing.T) {
 			}
 		}
 	}
-	for example, why := range map[string]string{"abc": "it has no digits", "": "it has no digits", "1,234": "doesn't tell whether", "1.234": "doesn't tell whether",
+	for example, why := range map[string]string{"abc": "it has no digits", "": "it has no digits",
+		"1,234": "it is not clear whether", "1.234": "it is not clear whether",
 		"1/2": "can't be", "1,23,4.5": "can't be", "1.2.3,4,5": "can't be", "1:30": "can't be"} {
 		_, err := NumberLike(example)
-		var advised fault.Advised
+		var advised fault.InvalidValue
 		require.ErrorAs(t, err, &advised, example)
 		assert.Contains(t, err.Error(), why, example)
 	}
 }
 
 func TestAGuessReadsItsCell(t *testing.T) {
-	for cell, want := range map[string]string{"1.234,56": "1.234,50", "€ 851,00": "€1234,50", "4,060.00": "1,234.50", "450 m3": "", "395 t": "1234 t", "(12.5)": "(1234.50)",
-		"12 %": "1234 %", "1 234": "1 234", "11,204.0": "1,234.50", "1,204": "1,234.50", "n/a": "", "14/03/2026": "", "2026-03-14": "", "12:30": ""} {
+	for cell, want := range map[string]string{"1.234,56": "1.234,50", "€ 851,00": "€1234,50", "4,060.00": "1,234.50",
+		"450 m3": "", "395 t": "1234 t", "(12.5)": "(1234.50)",
+		"12 %": "1234 %", "1 234": "1 234", "11,204.0": "1,234.50", "1,204": "1,234.50", "n/a": "", "14/03/2026": "",
+		"2026-03-14": "", "12:30": ""} {
 		assert.Equal(t, want, Guess(cell), cell)
 	}
 }
@@ -65,20 +73,30 @@ func TestAGuessReadsItsCell(t *testing.T) {
 func TestDatesByPattern(t *testing.T) {
 	const gone = "doesn't exist"
 	for pattern, cells := range map[string]map[string]string{ // "" for a cell that is written in another way
-		"dd/MM/yyyy":               {"14/03/2026": "2026-03-14", "31/02/2026": gone, "29/02/2024": "2024-02-29", "14/3/2026": "", "03/14/2026": gone, "14/03/26": "", "14/03/2026 ": "", "14-03-2026": "", "14/03/20261": ""},
-		"d/M/yyyy":                 {"14/3/2026": "2026-03-14", "04/03/2026": "2026-03-04", "4/3/2026": "2026-03-04", "114/3/2026": ""},
-		"yyyyMMdd":                 {"20260314": "2026-03-14", "2026031": "", "20261314": gone},
-		"d MMM yyyy":               {"4 Mar 2026": "2026-03-04", "14 SEP 2026": "2026-09-14", "14 Sept 2026": "2026-09-14", "4 March 2026": "", "4 Mrz 2026": ""},
-		"MMMM d, yyyy":             {"March 4, 2026": "2026-03-04", "Mar 4, 2026": ""},
-		"EEE, d MMM yyyy":          {"Sat, 14 Mar 2026": "2026-03-14", "Sun, 14 Mar 2026": gone, "Wed, 31 Dec 1969": "1969-12-31"},
-		"dd.MM.yy":                 {"14.03.26": "2026-03-14", "14.03.41": "1941-03-14", "14.03.40": "1940-03-14", "14.03.39": "2039-03-14"},
-		"dd/MM/yyyy HH:mm":         {"14/03/2026 03:10": "2026-03-14 03:10:00", "14/03/2026 24:00": gone, "14/03/2026\u00a003:10": "2026-03-14 03:10:00", "14/03/2026 3:10": ""},
-		"M/d/yyyy h:mm a":          {"3/14/2026 3:10 PM": "2026-03-14 15:10:00", "3/14/2026 12:10 am": "2026-03-14 00:10:00", "3/14/2026 13:10 PM": gone, "3/14/2026 3:10 xm": ""},
-		"yyyy-MM-dd'T'HH:mm:ssXXX": {"2026-03-14T03:10:00+01:00": "2026-03-14 02:10:00Z", "2026-03-14T03:10:00Z": "2026-03-14 03:10:00Z", "2026-03-14T03:10:00": ""},
-		"yyyy-MM-dd HH:mm:ss.SSS":  {"2026-03-14 03:10:00.250": "2026-03-14 03:10:00.25", "2026-03-14 03:10:00.25": ""},
-		"HH:mm":                    {"23:59": "23:59:00", "30:15": "30:15:00", "3:10": "", "03:60": gone, "130:15": "130:15:00"},
-		"h 'o''clock' a":           {"3 o'clock PM": "15:00:00", "0 o'clock AM": gone},
-		"yyyy-MM-dd ss:mm:HH":      {"2026-03-14 05:10:03": "2026-03-14 03:10:05"},
+		"dd/MM/yyyy": {"14/03/2026": "2026-03-14", "31/02/2026": gone, "29/02/2024": "2024-02-29",
+			"14/3/2026": "", "03/14/2026": gone, "14/03/26": "", "14/03/2026 ": "", "14-03-2026": "",
+			"14/03/20261": ""},
+		"d/M/yyyy": {"14/3/2026": "2026-03-14", "04/03/2026": "2026-03-04", "4/3/2026": "2026-03-04",
+			"114/3/2026": ""},
+		"yyyyMMdd": {"20260314": "2026-03-14", "2026031": "", "20261314": gone},
+		"d MMM yyyy": {"4 Mar 2026": "2026-03-04", "14 SEP 2026": "2026-09-14",
+			"14 Sept 2026": "2026-09-14", "4 March 2026": "", "4 Mrz 2026": ""},
+		"MMMM d, yyyy": {"March 4, 2026": "2026-03-04", "Mar 4, 2026": ""},
+		"EEE, d MMM yyyy": {"Sat, 14 Mar 2026": "2026-03-14", "Sun, 14 Mar 2026": gone,
+			"Wed, 31 Dec 1969": "1969-12-31"},
+		"dd.MM.yy": {"14.03.26": "2026-03-14", "14.03.41": "1941-03-14", "14.03.40": "1940-03-14",
+			"14.03.39": "2039-03-14"},
+		"dd/MM/yyyy HH:mm": {"14/03/2026 03:10": "2026-03-14 03:10:00", "14/03/2026 24:00": gone,
+			"14/03/2026\u00a003:10": "2026-03-14 03:10:00", "14/03/2026 3:10": ""},
+		"M/d/yyyy h:mm a": {"3/14/2026 3:10 PM": "2026-03-14 15:10:00",
+			"3/14/2026 12:10 am": "2026-03-14 00:10:00", "3/14/2026 13:10 PM": gone, "3/14/2026 3:10 xm": ""},
+		"yyyy-MM-dd'T'HH:mm:ssXXX": {"2026-03-14T03:10:00+01:00": "2026-03-14 02:10:00Z",
+			"2026-03-14T03:10:00Z": "2026-03-14 03:10:00Z", "2026-03-14T03:10:00": ""},
+		"yyyy-MM-dd HH:mm:ss.SSS": {"2026-03-14 03:10:00.250": "2026-03-14 03:10:00.25", "2026-03-14 03:10:00.25": ""},
+		"HH:mm": {"23:59": "23:59:00", "30:15": "30:15:00", "3:10": "", "03:60": gone,
+			"130:15": "130:15:00"},
+		"h 'o''clock' a":      {"3 o'clock PM": "15:00:00", "0 o'clock AM": gone},
+		"yyyy-MM-dd ss:mm:HH": {"2026-03-14 05:10:03": "2026-03-14 03:10:05"},
 	} {
 		p, err := NewPattern(pattern, 1940)
 		require.NoError(t, err, pattern)
@@ -97,10 +115,13 @@ func TestDatesByPattern(t *testing.T) {
 			}
 		}
 	}
-	for pattern, why := range map[string]string{"": "neither a date nor a time", "dd/mm/yyyy": "needs y, M and d", "yyyy": "needs y, M and d", "hh:mm": "go together", "HH:mm a": "go together",
-		"DD/MM/YYYY": "DD is no field", "dd/MM/yy": "don't tell the century", "yyyy-MM-dd HH:ss": "has a gap", "yyyy-MM-dd HH:mm 'h": "not closed", "yyyyy-MM-dd": "no field", "HH:mmX": "zone goes with", "dd/dd/yyyy": "twice"} {
+	for pattern, why := range map[string]string{"": "neither a date nor a time", "dd/mm/yyyy": "needs y, M and d",
+		"yyyy": "needs y, M and d", "hh:mm": "go together", "HH:mm a": "go together",
+		"DD/MM/YYYY": "DD is not a field", "dd/MM/yy": "don't say which century", "yyyy-MM-dd HH:ss": "is missing",
+		"yyyy-MM-dd HH:mm 'h": "not closed", "yyyyy-MM-dd": "not a field", "HH:mmX": "a zone needs",
+		"dd/dd/yyyy": "twice"} {
 		_, err := NewPattern(pattern, NoPivot)
-		var advised fault.Advised
+		var advised fault.InvalidValue
 		require.ErrorAs(t, err, &advised, pattern)
 		assert.Contains(t, err.Error(), why, pattern)
 	}
@@ -125,7 +146,8 @@ func TestPatternsAreTriedInOrder(t *testing.T) {
 
 // FuzzNumber: what is read by an example is the number of its digits, and reads back the same from its own text.
 func FuzzNumber(f *testing.F) {
-	for _, example := range []string{"1.234,56", "1 234,56", "(1,234.50)", "€1,234.56", "12,5 %", "1'234.50 t", "5-", "007"} {
+	for _, example := range []string{"1.234,56", "1 234,56", "(1,234.50)", "€1,234.56", "12,5 %", "1'234.50 t", "5-",
+		"007"} {
 		f.Add(example, example)
 		f.Add(example, "-1,5")
 		f.Add("A"+example, " 0")
@@ -169,7 +191,8 @@ func digitsOf(s string) string {
 
 // FuzzPattern: whatever pattern and cell there are, a date that is read exists.
 func FuzzPattern(f *testing.F) {
-	for _, pattern := range []string{"dd/MM/yyyy", "d MMM yyyy", "yyyyMMdd", "M/d/yy h:mm a", "yyyy-MM-dd'T'HH:mm:ss.SSSXXX", "HH:mm"} {
+	for _, pattern := range []string{"dd/MM/yyyy", "d MMM yyyy", "yyyyMMdd", "M/d/yy h:mm a",
+		"yyyy-MM-dd'T'HH:mm:ss.SSSXXX", "HH:mm"} {
 		f.Add(pattern, "14/03/2026")
 		f.Add(pattern, "4 Mar 2026")
 	}

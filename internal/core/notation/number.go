@@ -4,13 +4,13 @@ package notation
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"unicode"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
 )
 
@@ -38,17 +38,19 @@ var groupMarks = [][][]byte{
 	{[]byte(".")},
 }
 
-// NumberLike makes a notation of an example. Its error is a fault.Advised.
+// NumberLike makes a notation of an example. Its error is a fault.InvalidValue.
 func NumberLike(example string) (*Number, error) {
 	example = strings.TrimSpace(example)
-	n := &Number{example: example, refusal: fmt.Errorf("is not a number like %s", example)}
+	n := &Number{example: example, refusal: reason.Because(reason.Why{Kind: reason.NotNumberLike,
+		List: reason.List(example)})}
 	body := []byte(example)
 	if inner, ok := bracketed(body); ok {
 		body, n.brackets = inner, true
 	}
 	first, last := bytes.IndexAny(body, "0123456789"), bytes.LastIndexAny(body, "0123456789")
 	if first < 0 {
-		return nil, fault.Advised{What: fmt.Sprintf("can't be %q: it has no digits", example), Do: "write a number as it stands in the file, for example 1,234.50"}
+		return nil, fault.InvalidValue{What: fmt.Sprintf("can't be %q: it has no digits", example),
+			Do: "write a number as the file does, for example 1,234.50"}
 	}
 	before, behind := body[:first], body[last+1:]
 	n.plus = bytes.ContainsRune(before, '+')
@@ -66,8 +68,9 @@ func NumberLike(example string) (*Number, error) {
 	return n, nil
 }
 
-func (n *Number) unclear() fault.Advised {
-	return fault.Advised{What: fmt.Sprintf("can't be %q", n.example), Do: "write a number with thousands and a fraction as it stands in the file, for example 1,234.50 or 1.234,50"}
+func (n *Number) unclear() fault.InvalidValue {
+	return fault.InvalidValue{What: fmt.Sprintf("can't be %q", n.example),
+		Do: "write a number with thousands and a fraction as the file does, for example 1,234.50 or 1.234,50"}
 }
 
 func cutMinus(b []byte) []byte {
@@ -95,13 +98,14 @@ func (n *Number) separators(body []byte) error {
 	mark, tail := fields[len(fields)-1], len(widths[len(widths)-1])
 	groups := fields
 	switch {
-	case len(fields) > 1 && !bytes.Equal(fields[0], mark), len(fields) == 1 && (tail != 3 || len(widths[0]) > 3) && (mark[0] == '.' || mark[0] == ','):
+	case len(fields) > 1 && !bytes.Equal(fields[0], mark), len(fields) == 1 && (tail != 3 || len(widths[0]) > 3) &&
+		(mark[0] == '.' || mark[0] == ','):
 		if len(mark) != 1 || mark[0] != '.' && mark[0] != ',' {
 			return unclear
 		}
 		n.point, groups, widths = mark[0], fields[:len(fields)-1], widths[:len(widths)-1]
 	case len(fields) == 1 && (mark[0] == '.' || mark[0] == ','):
-		unclear.What += fmt.Sprintf(": it doesn't tell whether %q parts thousands or a fraction", mark)
+		unclear.What += fmt.Sprintf(": it is not clear whether %q separates thousands or decimals", mark)
 		return unclear
 	}
 	return n.grouping(groups, widths, unclear)
@@ -141,9 +145,9 @@ func (n *Number) grouping(groups, widths [][]byte, unclear error) error {
 
 func (n *Number) String() string { return n.example }
 
-// Scan reads a cell that is not empty. Digits that don't stand beside each other are brought together in room, whose
-// memory comes back to be used again; the others stand in the cell. The error is in words that go behind the quoted cell.
-func (n *Number) Scan(room, cell []byte) (value.Digits, []byte, error) {
+// Scan reads a cell that is not empty. Digits that don't stand beside each other are brought together in buf, whose
+// memory comes back to be used again; the others stand in the cell. The error is a reason.Cause.
+func (n *Number) Scan(buf, cell []byte) (value.Digits, []byte, error) {
 	body, d := cell, value.Digits{}
 	if c := cell[0]; c < '0' || c > '9' {
 		body = n.head(body, &d)
@@ -158,35 +162,35 @@ func (n *Number) Scan(room, cell []byte) (value.Digits, []byte, error) {
 		if at := bytes.IndexByte(body, n.point); at >= 0 {
 			whole, d.Fraction = body[:at], body[at+1:]
 			if len(d.Fraction) == 0 || !digitsOnly(d.Fraction) {
-				return d, room, n.refusal
+				return d, buf, n.refusal
 			}
 		}
 	}
 	if digitsOnly(whole) {
 		d.Whole = whole
 	} else if n.groups == nil {
-		return d, room, n.refusal
+		return d, buf, n.refusal
 	} else {
 		var ok bool
-		if room, ok = n.ungroup(room[:0], whole); !ok {
-			return d, room, n.refusal
+		if buf, ok = n.ungroup(buf[:0], whole); !ok {
+			return d, buf, n.refusal
 		}
-		d.Whole = room
+		d.Whole = buf
 	}
 	switch {
 	case len(d.Whole) == 0 && len(d.Fraction) == 0:
-		return d, room, n.refusal
+		return d, buf, n.refusal
 	case len(d.Whole) > 1 && d.Whole[0] == '0':
 		if !n.zeros {
-			return d, room, errZero
+			return d, buf, errZero
 		}
 		d.Whole = bytes.TrimLeft(d.Whole, "0")
 	}
-	return d, room, nil
+	return d, buf, nil
 }
 
-// ScanPlain reads the cells that are written most: of at most 15 digits, without brackets, trailing minus or odd blanks. It
-// gives the number times 10 to the power of fraction; not ok where Scan must look.
+// ScanPlain reads the cells that are written most: of at most 15 digits, without brackets, trailing minus or odd
+// blanks. It gives the number times 10 to the power of fraction; not ok where Scan must look.
 func (n *Number) ScanPlain(cell []byte) (scaled int64, fraction int, ok bool) {
 	negative := false
 	if c := cell[0]; c < '0' || c > '9' {
@@ -257,7 +261,7 @@ func (n *Number) plainDigits(cell []byte) (scaled int64, fraction int, ok bool) 
 	return scaled, fraction, ok && digits > 0 && digits+fraction <= 15 && (!marked || size == n.sizes[0])
 }
 
-var errZero = errors.New("starts with a zero, which a number would lose")
+var errZero error = reason.New(reason.LeadingZero)
 
 // head takes off what stands before the digits.
 func (n *Number) head(body []byte, d *value.Digits) []byte {
@@ -312,13 +316,13 @@ func (n *Number) trailingMinus(body []byte, d *value.Digits) []byte {
 }
 
 // ungroup takes the marks out from between groups of the right size.
-func (n *Number) ungroup(room, whole []byte) ([]byte, bool) {
+func (n *Number) ungroup(buf, whole []byte) ([]byte, bool) {
 	size := 0 // of the group that is read
 	first := true
 	var mark []byte
 	for i := 0; i < len(whole); {
 		if c := whole[i]; c >= '0' && c <= '9' {
-			room, size = append(room, c), size+1
+			buf, size = append(buf, c), size+1
 			i++
 			continue
 		}
@@ -329,13 +333,14 @@ func (n *Number) ungroup(room, whole []byte) ([]byte, bool) {
 				}
 			}
 		}
-		if mark == nil || !bytes.HasPrefix(whole[i:], mark) || size == 0 || size > n.sizes[1] || !first && size != n.sizes[1] {
-			return room, false
+		if mark == nil || !bytes.HasPrefix(whole[i:], mark) || size == 0 || size > n.sizes[1] || !first &&
+			size != n.sizes[1] {
+			return buf, false
 		}
 		first, size = false, 0
 		i += len(mark)
 	}
-	return room, first || size == n.sizes[0]
+	return buf, first || size == n.sizes[0]
 }
 
 func digitsOnly(b []byte) bool {

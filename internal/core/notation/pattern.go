@@ -2,12 +2,12 @@ package notation
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
 )
 
@@ -32,7 +32,7 @@ type field struct {
 // NoPivot stands for the first year that two digits can mean, where it isn't said.
 const NoPivot = -1
 
-// NewPattern makes a pattern; pivot is the first year that yy can mean, or NoPivot. Its error is a fault.Advised.
+// NewPattern makes a pattern; pivot is the first year that yy can mean, or NoPivot. Its error is a fault.InvalidValue.
 func NewPattern(text string, pivot int) (*Pattern, error) {
 	p := &Pattern{text: text, pivot: int64(pivot)}
 	for rest := text; rest != ""; {
@@ -45,7 +45,7 @@ func NewPattern(text string, pivot int) (*Pattern, error) {
 }
 
 func odd(text, why, do string) error {
-	return fault.Advised{What: fmt.Sprintf("can't be %q: %s", text, why), Do: do}
+	return fault.InvalidValue{What: fmt.Sprintf("can't be %q: %s", text, why), Do: do}
 }
 
 // part reads the first field of rest.
@@ -61,7 +61,8 @@ func (p *Pattern) part(rest string) (string, error) {
 		}
 		f := field{letter: c, width: n}
 		if allowed, known := letters[c]; !known || n > allowed {
-			return "", odd(p.text, fmt.Sprintf("%s is no field of a date that is read here", rest[:n]), "use y M d E H h m s S a X x Z; write words in quotes: 'o''clock'")
+			return "", odd(p.text, fmt.Sprintf("%s is not a field of dates that ladle reads", rest[:n]),
+				"use y M d E H h m s S a X x Z; write words in quotes: 'o''clock'")
 		}
 		p.fields = append(p.fields, f)
 		return rest[n:], nil
@@ -72,7 +73,8 @@ func (p *Pattern) part(rest string) (string, error) {
 }
 
 // letters are the fields, and how often each may stand.
-var letters = map[byte]int{'y': 4, 'M': 4, 'd': 2, 'E': 4, 'H': 2, 'h': 2, 'm': 2, 's': 2, 'S': 9, 'a': 1, 'X': 3, 'x': 3, 'Z': 5}
+var letters = map[byte]int{'y': 4, 'M': 4, 'd': 2, 'E': 4, 'H': 2, 'h': 2, 'm': 2, 's': 2, 'S': 9, 'a': 1, 'X': 3,
+	'x': 3, 'Z': 5}
 
 func (p *Pattern) literal(text string) {
 	if n := len(p.fields); n > 0 && p.fields[n-1].letter == 0 {
@@ -102,32 +104,36 @@ func (p *Pattern) quoted(rest string) (string, error) {
 	}
 }
 
-// judge tells whether the fields make a date, a time or both.
+// judge reports whether the fields make a date, a time or both.
 func (p *Pattern) judge() error {
 	count := map[byte]int{}
 	for _, f := range p.fields {
 		count[f.letter]++
 		if f.letter == 'y' && f.width == 2 && p.pivot == NoPivot {
-			return odd(p.text, "two digits don't tell the century", "say two_digit_years_from: with the first year that they can mean, for example 1940")
+			return odd(p.text, "two digits don't say which century",
+				"set two_digit_years_from: to the first year that they can mean, for example 1940")
 		}
 		if count[f.letter] > 1 && f.letter != 0 {
-			return odd(p.text, fmt.Sprintf("%c stands in it twice", f.letter), "")
+			return odd(p.text, fmt.Sprintf("it has %c twice", f.letter), "")
 		}
 	}
 	p.dated, p.timed = count['y']+count['M']+count['d'] > 0, count['H']+count['h'] > 0
 	switch {
 	case !p.dated && !p.timed:
-		return odd(p.text, "it has neither a date nor a time", "write for example dd/MM/yyyy, or HH:mm; capital M is the month, small m the minute")
+		return odd(p.text, "it has neither a date nor a time",
+			"write for example dd/MM/yyyy, or HH:mm; capital M is the month, small m the minute")
 	case p.dated && count['y']*count['M']*count['d'] == 0:
 		return odd(p.text, "a date needs y, M and d", "")
 	case count['m'] > 0 && !p.timed, count['s'] > 0 && count['m'] == 0, count['S'] > 0 && count['s'] == 0:
-		return odd(p.text, "its time has a gap", "write for example HH:mm or HH:mm:ss; capital M is the month, small m the minute")
+		return odd(p.text, "a part of its time is missing", "write for example HH:mm or HH:mm:ss; capital M is the "+
+			"month, small "+
+			"m the minute")
 	case count['h'] > 0 && count['a'] == 0, count['a'] > 0 && count['h'] == 0:
 		return odd(p.text, "h and a (morning or afternoon) go together", "write H for hours from 0 to 23")
 	case count['H']*count['h'] > 0:
 		return odd(p.text, "it has two fields for the hour", "")
 	case count['X']+count['x']+count['Z'] > 1 || count['X']+count['x']+count['Z'] > 0 && !(p.dated && p.timed):
-		return odd(p.text, "a zone goes with one date and time", "")
+		return odd(p.text, "a zone needs one date and one time", "")
 	}
 	p.open()
 	return nil
@@ -146,25 +152,25 @@ func (p *Pattern) open() {
 
 func (p *Pattern) String() string { return p.text }
 
-// reading is a date on its way.
-type reading struct {
+// parsedDate is a date on its way.
+type parsedDate struct {
 	year, month, day, weekday     int64
 	hour, minute, second, micro   int64
 	afternoon, half, zoned, wrong bool
 	offset                        int64
 }
 
-// verdict is what came of reading a cell by a pattern.
-type verdict int
+// outcome is what came of reading a cell by a pattern.
+type outcome int
 
 const (
-	another verdict = iota // the cell is not written so
+	another outcome = iota // the cell is not written so
 	nowhere                // it is, but there is no such day or time
 	read
 )
 
 // scan reads a cell by the pattern.
-func (p *Pattern) scan(cell []byte) (value.Moment, verdict) {
+func (p *Pattern) scan(cell []byte) (value.Moment, outcome) {
 	if p.layout != nil {
 		if m, v := p.scanFixed(cell); v != another {
 			return m, v
@@ -174,8 +180,8 @@ func (p *Pattern) scan(cell []byte) (value.Moment, verdict) {
 }
 
 // scanFields reads a cell field by field.
-func (p *Pattern) scanFields(cell []byte) (value.Moment, verdict) {
-	var r reading
+func (p *Pattern) scanFields(cell []byte) (value.Moment, outcome) {
+	var r parsedDate
 	for i := range p.fields {
 		f := &p.fields[i]
 		rest, ok := p.take(f, cell, &r)
@@ -191,7 +197,7 @@ func (p *Pattern) scanFields(cell []byte) (value.Moment, verdict) {
 }
 
 // take reads one field off the start of cell.
-func (p *Pattern) take(f *field, cell []byte, r *reading) (rest []byte, ok bool) {
+func (p *Pattern) take(f *field, cell []byte, r *parsedDate) (rest []byte, ok bool) {
 	switch f.letter {
 	case 0:
 		return takeLiteral(cell, f.literal)
@@ -253,7 +259,7 @@ func takeNumber(f *field, cell []byte, most int, to *int64) ([]byte, bool) {
 	return cell[n:], n >= f.width
 }
 
-func (p *Pattern) takeYear(f *field, cell []byte, r *reading) ([]byte, bool) {
+func (p *Pattern) takeYear(f *field, cell []byte, r *parsedDate) ([]byte, bool) {
 	most := 4
 	if f.width == 2 {
 		most = 2
@@ -269,11 +275,12 @@ func (p *Pattern) takeYear(f *field, cell []byte, r *reading) ([]byte, bool) {
 }
 
 // Months are the English names of the months, in small letters.
-var Months = [12]string{"january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"}
+var Months = [12]string{"january", "february", "march", "april", "may", "june", "july", "august", "september",
+	"october", "november", "december"}
 
 var weekdayNames = [...]string{"monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"}
 
-// takeName reads an English name, in full or by its first three letters, and gives its number from 1.
+// takeName reads an English name, in full or by its first three letters, and returns its number from 1.
 func takeName(cell []byte, names []string, full bool, to *int64) ([]byte, bool) {
 	n := 0
 	for n < len(cell) && (cell[n]|0x20 >= 'a' && cell[n]|0x20 <= 'z') {
@@ -298,7 +305,7 @@ func takeName(cell []byte, names []string, full bool, to *int64) ([]byte, bool) 
 }
 
 // takeFraction reads digits of a second; more than microseconds only when they are zero.
-func takeFraction(f *field, cell []byte, r *reading) ([]byte, bool) {
+func takeFraction(f *field, cell []byte, r *parsedDate) ([]byte, bool) {
 	for i := range f.width {
 		if i >= len(cell) || cell[i] < '0' || cell[i] > '9' {
 			return nil, false
@@ -315,7 +322,7 @@ func takeFraction(f *field, cell []byte, r *reading) ([]byte, bool) {
 	return cell[f.width:], true
 }
 
-func takeHalf(cell []byte, r *reading) ([]byte, bool) {
+func takeHalf(cell []byte, r *parsedDate) ([]byte, bool) {
 	if len(cell) < 2 || cell[1]|0x20 != 'm' {
 		return nil, false
 	}
@@ -324,7 +331,7 @@ func takeHalf(cell []byte, r *reading) ([]byte, bool) {
 }
 
 // takeZone reads an offset from UTC, or Z where the field takes it (X, ZZZZZ).
-func takeZone(f *field, cell []byte, r *reading) ([]byte, bool) {
+func takeZone(f *field, cell []byte, r *parsedDate) ([]byte, bool) {
 	r.zoned = true
 	if (f.letter == 'X' || f.letter == 'Z' && f.width == 5) && len(cell) > 0 && cell[0] == 'Z' {
 		return cell[1:], true
@@ -339,7 +346,7 @@ func takeZone(f *field, cell []byte, r *reading) ([]byte, bool) {
 }
 
 // moment puts what was read together.
-func (p *Pattern) moment(r *reading) (value.Moment, verdict) {
+func (p *Pattern) moment(r *parsedDate) (value.Moment, outcome) {
 	m := value.Moment{Dated: p.dated, Timed: p.timed, Zoned: r.zoned, Offset: r.offset}
 	if p.dated {
 		days, ok := value.Days(r.year, r.month, r.day)
@@ -367,10 +374,11 @@ func (p *Pattern) moment(r *reading) (value.Moment, verdict) {
 // Dates are patterns that are tried in order.
 type Dates struct {
 	patterns []*Pattern
+	said     string
 	refusal  error
 }
 
-var errNowhere = errors.New("is a day or time that doesn't exist")
+var errNowhere error = reason.New(reason.NoSuchMoment)
 
 // NewDates makes one notation of patterns.
 func NewDates(patterns ...*Pattern) *Dates {
@@ -378,10 +386,11 @@ func NewDates(patterns ...*Pattern) *Dates {
 	for i, p := range patterns {
 		names[i] = p.text
 	}
-	return &Dates{patterns, fmt.Errorf("is not a date like %s", strings.Join(names, " or "))}
+	return &Dates{patterns, strings.Join(names, " or "), reason.Because(reason.Why{Kind: reason.NotDateLike,
+		List: reason.List(names...)})}
 }
 
-// Scan reads a cell by the first pattern that fits it. The error is in words that go behind the quoted cell.
+// Scan reads a cell by the first pattern that fits it. The error is a reason.Cause.
 func (d *Dates) Scan(cell []byte) (value.Moment, error) {
 	why := d.refusal
 	for _, p := range d.patterns {
@@ -406,7 +415,7 @@ func (d *Dates) ScanPlain(cell []byte) (m value.Moment, ok bool) {
 	return m, v == read
 }
 
-// Fixed tells whether ScanPlain can read anything.
+// Fixed reports whether ScanPlain can read anything.
 func (d *Dates) Fixed() bool { return len(d.patterns) > 0 && d.patterns[0].layout != nil }
 
-func (d *Dates) String() string { return strings.TrimPrefix(d.refusal.Error(), "is not a date like ") }
+func (d *Dates) String() string { return d.said }

@@ -5,20 +5,19 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 
-	"ladle/internal/core/aside"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/formula"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/plan"
+	"ladle/internal/core/setaside"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
-	"ladle/internal/core/value"
 	"ladle/internal/core/whole"
 )
 
@@ -27,7 +26,8 @@ type Options struct {
 	Folder  string
 	Format  Format
 	Replace bool // files that are there
-	Tell    func(what string, done, of int64)
+	// Progress hears of the bytes of an input that are done; nil when nobody listens.
+	Progress func(input string, done, of int64)
 }
 
 // Format is that of the prepared files.
@@ -40,29 +40,35 @@ const (
 
 // Report is the account of a preparation.
 type Report struct {
-	LadleFile string        `json:"ladle_file"`
-	Inputs    []InputReport `json:"inputs"`
-	Groups    []aside.Group `json:"groups,omitempty"` // why rows are set aside
+	LadleFile string           `json:"ladle_file"`
+	Inputs    []InputReport    `json:"inputs"`
+	Groups    []setaside.Group `json:"reasons"` // why lines are set aside
 }
 
-// InputReport is the account of an input: Read is the sum of Written, LeftOut and SetAside.
+// InputReport is the account of an input.
 type InputReport struct {
-	Input        string `json:"input"`
-	Files        string `json:"files"`
-	Read         int64  `json:"read"`
-	Written      int64  `json:"written"`
-	LeftOut      int64  `json:"left_out"`
-	SetAside     int64  `json:"set_aside"`
+	Input        string `json:"name"`
+	Files        string `json:"file"`
+	Tally        Tally  `json:"tally"`
 	Output       string `json:"output"`
 	SetAsideFile string `json:"set_aside_file,omitempty"`
-	Moved        string `json:"moved,omitempty"`   // where an edited set-aside file went
-	Guarded      int64  `json:"guarded,omitempty"` // cells with an apostrophe put before them, so that nothing runs them as a formula
+	Moved        string `json:"older_set_aside_file,omitempty"` // where an edited set-aside file went
+	// cells with an apostrophe put before them, so that nothing runs them as a formula
+	Guarded int64 `json:"guarded_cells"`
 }
 
-// SetAside is the number of rows that were set aside.
+// Tally is the account of the lines of an input: Read is the sum of the others.
+type Tally struct {
+	Read     int64 `json:"read"`
+	Written  int64 `json:"written"`
+	LeftOut  int64 `json:"left_out"`
+	SetAside int64 `json:"set_aside"`
+}
+
+// SetAside is the number of lines that were set aside.
 func (r *Report) SetAside() (n int64) {
 	for _, in := range r.Inputs {
-		n += in.SetAside
+		n += in.Tally.SetAside
 	}
 	return n
 }
@@ -84,7 +90,7 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 			failed = append(failed, err)
 			continue
 		}
-		recipe, err := in.Recipe(f.Path, t.Header())
+		recipe, err := plan.Recipe(f.Path, in, t.Header())
 		all, failed = append(all, &Input{in.Name.Value, t, recipe}), append(failed, err)
 	}
 	if err := errors.Join(failed...); err != nil {
@@ -101,11 +107,11 @@ func Close(all []*Input) {
 	}
 }
 
-// Cleaned gives the rows of inputs as the ladle file cleans them.
-func Cleaned(ctx context.Context, all []*Input, tell func(what string, done, of int64)) ([]source.Table, error) {
+// Cleaned returns the rows of inputs as the ladle file cleans them.
+func Cleaned(ctx context.Context, all []*Input, progress func(input string, done, of int64)) ([]source.Table, error) {
 	var tables []source.Table
 	for _, in := range all {
-		t, err := in.Recipe.Gather(ctx, in.Table, in.told(tell))
+		t, err := in.Recipe.Gather(ctx, in.Table, in.told(progress))
 		if err != nil {
 			return nil, err
 		}
@@ -114,11 +120,11 @@ func Cleaned(ctx context.Context, all []*Input, tell func(what string, done, of 
 	return tables, nil
 }
 
-func (in *Input) told(tell func(string, int64, int64)) func(int64) {
-	if tell == nil {
+func (in *Input) told(progress func(string, int64, int64)) func(int64) {
+	if progress == nil {
 		return nil
 	}
-	return func(done int64) { tell(in.Name, done, in.Table.Size()) }
+	return func(done int64) { progress(in.Name, done, in.Table.Size()) }
 }
 
 // Run writes the cleaned rows of all inputs of f into a folder, and beside them those that are set aside. Each file is
@@ -132,14 +138,11 @@ func Run(ctx context.Context, f *ladlefile.File, o Options) (*Report, error) {
 	if err := mayWrite(f, inputs, o); err != nil {
 		return nil, err
 	}
-	r := &Report{LadleFile: f.Path}
-	var groups aside.Groups
+	r := &Report{LadleFile: f.Path, Inputs: []InputReport{}}
+	groups := setaside.Groups{File: f}
 	for _, in := range inputs {
-		w := &writing{Input: in, Options: o, groups: &groups, log: spool.NewLog("")}
-		if err := w.run(ctx); err != nil {
-			return nil, errors.Join(err, w.log.Close())
-		}
-		if err := w.log.Close(); err != nil {
+		w := &inputWriter{Input: in, Options: o}
+		if err := w.run(ctx, &groups); err != nil {
 			return nil, err
 		}
 		r.Inputs = append(r.Inputs, w.report)
@@ -152,12 +155,34 @@ func (o Options) output(input string) string {
 	return filepath.Join(o.Folder, input+"."+string(o.Format))
 }
 
+func (o Options) setAsidePath(input string) string {
+	return filepath.Join(o.Folder, input+".set-aside.csv")
+}
+
+// collisions are inputs that would be written to the same file, on some file system at least.
+func (o Options) collisions(inputs []*Input) (problems []fault.Problem) {
+	of := map[string]string{}
+	for _, in := range inputs {
+		for _, path := range []string{o.output(in.Name), o.setAsidePath(in.Name)} {
+			low := strings.ToLower(path)
+			if other, taken := of[low]; taken && other != in.Name {
+				problems = append(problems, fault.Problem{File: path,
+					What: fmt.Sprintf("the inputs %s and %s would both be written to this file", other, in.Name),
+					Do:   "rename one of them in the ladle file"})
+			}
+			of[low] = in.Name
+		}
+	}
+	return problems
+}
+
 // mayWrite refuses to write over a file of an input, and over others unless that is said.
 func mayWrite(f *ladlefile.File, inputs []*Input, o Options) error {
-	if err := os.MkdirAll(o.Folder, 0o755); err != nil {
-		return fault.Because(fault.Failed, err, fault.Problem{File: o.Folder, What: "the folder can't be made: " + err.Error()})
+	if err := os.MkdirAll(o.Folder, 0o777); err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: o.Folder,
+			What: "the folder can't be created: " + fault.OfSystem(err)})
 	}
-	var problems []fault.Problem
+	problems := o.collisions(inputs)
 	for _, in := range inputs {
 		path := o.output(in.Name)
 		there, err := os.Stat(path)
@@ -166,13 +191,15 @@ func mayWrite(f *ladlefile.File, inputs []*Input, o Options) error {
 		}
 		same := func(p string) bool { i, err := os.Stat(p); return err == nil && os.SameFile(i, there) }
 		isInput := slices.ContainsFunc(inputs, func(x *Input) bool {
-			return slices.ContainsFunc(x.Table.Files(), func(m *source.Manner) bool { return same(m.Path) })
+			return slices.ContainsFunc(x.Table.Files(), func(f source.File) bool { return same(f.Path) })
 		})
 		switch {
 		case isInput || same(f.Path):
-			problems = append(problems, fault.Problem{File: path, What: "this is a file that is read, so it can't be written over", Do: "give another folder with -o"})
+			problems = append(problems, fault.Problem{File: path,
+				What: "this is one of the input files, so it can't be replaced", Do: "give another folder"})
 		case !o.Replace:
-			problems = append(problems, fault.Problem{File: path, What: "there is such a file already", Do: "give another folder with -o, or --replace"})
+			problems = append(problems, fault.Problem{File: path, What: "the file exists already",
+				Do: "give another folder", Hint: fault.Replace})
 		}
 	}
 	if problems != nil {
@@ -181,13 +208,41 @@ func mayWrite(f *ladlefile.File, inputs []*Input, o Options) error {
 	return nil
 }
 
-// writing is the preparation of one input.
-type writing struct {
+// inputWriter is the preparation of one input.
+type inputWriter struct {
 	*Input
 	Options
-	report InputReport
-	groups *aside.Groups
-	log    *spool.Log // lines of the set-aside file
+	report   InputReport
+	read     chunks
+	problems *spool.Problems
+	setAside spool.RowSet
+}
+
+// chunks are the lines that were read, chunk by chunk.
+type chunks struct {
+	origins []source.Origin
+	firsts  []int64 // the number of the first line of each
+	lines   int64
+}
+
+func (c *chunks) add(o source.Origin, lines int64) {
+	c.origins, c.firsts = append(c.origins, o), append(c.firsts, c.lines)
+	c.lines += lines
+}
+
+// Batches is the number of chunks.
+func (c *chunks) Batches() int { return len(c.origins) }
+
+// Origin is where a chunk stands in its file.
+func (c *chunks) Origin(i int) source.Origin { return c.origins[i] }
+
+// Span returns the number of the first line of a chunk, and how many it has.
+func (c *chunks) Span(i int) (first int64, n int) {
+	end := c.lines
+	if i+1 < len(c.firsts) {
+		end = c.firsts[i+1]
+	}
+	return c.firsts[i], int(end - c.firsts[i])
 }
 
 // sink takes prepared rows.
@@ -202,24 +257,21 @@ type cell struct {
 	form formula.Kind // of one that is not blank
 }
 
-// prepared is what becomes of a chunk.
-type prepared struct {
+// chunkResult is what becomes of a chunk.
+type chunkResult struct {
 	text     []byte // of the cells, one row behind the other
 	ends     []int
 	forms    []formula.Kind
+	lines    int64 // in all
 	leftOut  int64
-	setAside []asideLine
+	problems []spool.Problem // of lines that are set aside, by their numbers in the chunk
 }
 
-type asideLine struct {
-	place    string // in messages
-	line     string // of the set-aside file
-	problems []aside.Problem
-}
-
-func (w *writing) run(ctx context.Context) error {
-	w.report = InputReport{Input: w.Name, Files: aside.FileNames(w.Table), Output: w.output(w.Name)}
-	t, err := w.Recipe.Gather(ctx, w.Table, w.told(w.Tell))
+func (w *inputWriter) run(ctx context.Context, groups *setaside.Groups) error {
+	w.report = InputReport{Input: w.Name, Files: setaside.FileNames(w.Table), Output: w.output(w.Name)}
+	w.problems = spool.NewProblems("")
+	defer w.problems.Close()
+	t, err := w.Recipe.Gather(ctx, w.Table, w.told(w.Progress))
 	if err != nil {
 		return err
 	}
@@ -234,7 +286,7 @@ func (w *writing) run(ctx context.Context) error {
 	if err := f.Finish(); err != nil {
 		return w.failed(w.report.Output, err)
 	}
-	if err := w.placeAside(); err != nil {
+	if err := w.placeSetAside(groups); err != nil {
 		return err
 	}
 	if err := f.Place(); err != nil {
@@ -243,16 +295,18 @@ func (w *writing) run(ctx context.Context) error {
 	return nil
 }
 
-func (w *writing) failed(path string, err error) error {
+func (w *inputWriter) failed(path string, err error) error {
 	var known *fault.Fault
 	if errors.As(err, &known) {
 		return err
 	}
-	return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the prepared rows can't be written: " + err.Error(), Do: "check the folder, its rights and its room"})
+	return fault.Because(fault.Failed, err, fault.Problem{File: path,
+		What: "the prepared file can't be written: " + fault.OfSystem(err),
+		Do:   "check the folder's permissions and free disk space"})
 }
 
 // write writes all good rows to a file.
-func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error {
+func (w *inputWriter) write(ctx context.Context, t source.Table, to *os.File) error {
 	names := w.Recipe.Names()
 	var out sink
 	var err error
@@ -264,24 +318,19 @@ func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error 
 	if err != nil {
 		return w.failed(w.report.Output, err)
 	}
-	width := len(names)
-	work := func(c *source.Chunk) *prepared { return w.chunk(t, c) }
-	row := make([]cell, width)
-	err = source.Each(ctx, t, work, func(c *source.Chunk, p *prepared) error {
-		if w.Tell != nil {
-			w.Tell(w.Name, c.Origin.Done, w.Table.Size())
+	row := make([]cell, len(names))
+	work := func(c *source.Chunk) *chunkResult {
+		c.Seal()
+		return w.chunk(t, c)
+	}
+	err = source.Each(ctx, t, work, func(c *source.Chunk, p *chunkResult) error {
+		if w.Progress != nil {
+			w.Progress(w.Name, c.Origin.Done, w.Table.Size())
 		}
-		start := 0
-		for i, end := range p.ends {
-			row[i%width] = cell{p.text[start:end], p.forms[i]}
-			if start = end; i%width == width-1 {
-				if err := out.row(row); err != nil {
-					return w.failed(w.report.Output, err)
-				}
-				w.report.Written++
-			}
+		if err := w.rows(out, row, p); err != nil {
+			return w.failed(w.report.Output, err)
 		}
-		return w.note(p)
+		return w.note(c.Origin, p)
 	})
 	if err == nil {
 		if err = out.finish(); err != nil {
@@ -291,14 +340,30 @@ func (w *writing) write(ctx context.Context, t source.Table, to *os.File) error 
 	return err
 }
 
-// chunk cleans the rows of a chunk.
-func (w *writing) chunk(t source.Table, c *source.Chunk) *prepared {
-	p, cells, dialect := &prepared{}, w.Recipe.NewCells(), source.DialectOf(t)
+// rows writes the rows of a chunk, with the memory of row.
+func (w *inputWriter) rows(out sink, row []cell, p *chunkResult) error {
+	start, width := 0, len(row)
+	for i, end := range p.ends {
+		row[i%width] = cell{p.text[start:end], p.forms[i]}
+		if start = end; i%width < width-1 {
+			continue
+		}
+		if err := out.row(row); err != nil {
+			return err
+		}
+		w.report.Tally.Written++
+	}
+	return nil
+}
+
+// chunk cleans the lines of a chunk.
+func (w *inputWriter) chunk(t source.Table, c *source.Chunk) *chunkResult {
+	p, cells := &chunkResult{}, w.Recipe.NewCells()
 	fields, width := len(t.Header().Names), len(w.Recipe.Names())
 	var r source.Record
-	for c.Next(&r) {
-		if why := source.Misshapen(&r, fields); why != "" {
-			p.aside(t, dialect, &r, []aside.Problem{{Why: why}})
+	for ; c.Next(&r); p.lines++ {
+		if why := source.Misshapen(&r, fields); why != nil {
+			p.problems = append(p.problems, spool.Problem{Row: p.lines, Column: spool.WholeLine, Why: *why})
 			continue
 		}
 		if !cells.Clean(&r) {
@@ -306,7 +371,9 @@ func (w *writing) chunk(t source.Table, c *source.Chunk) *prepared {
 			continue
 		}
 		if bad := cells.Bad(); bad != nil {
-			p.aside(t, dialect, &r, w.problems(t, &r, bad))
+			for _, b := range bad {
+				p.problems = append(p.problems, spool.Problem{Row: p.lines, Column: b.Column, Cell: b.Cell, Why: b.Why})
+			}
 			continue
 		}
 		for i := range width {
@@ -318,75 +385,33 @@ func (w *writing) chunk(t source.Table, c *source.Chunk) *prepared {
 	return p
 }
 
-func (w *writing) problems(t source.Table, r *source.Record, bad []clean.Blamed) (all []aside.Problem) {
-	for _, b := range bad {
-		p := aside.Problem{Column: w.Recipe.Name(b.Column), Cell: b.Cell, Why: b.Why}
-		if f := w.Recipe.Field(b.Column); f >= 0 {
-			p.At = source.CellName(t, r.Position, f)
-		}
-		all = append(all, p)
-	}
-	return all
-}
-
-func (p *prepared) aside(t source.Table, d source.Dialect, r *source.Record, problems []aside.Problem) {
-	p.setAside = append(p.setAside, asideLine{place: source.SpotOf(t, r.Position).Short(), line: aside.Line(t, d, r, problems), problems: problems})
-}
-
 // note brings what was set aside and left out of a chunk into the report.
-func (w *writing) note(p *prepared) error {
-	w.report.LeftOut += p.leftOut
-	w.report.SetAside += int64(len(p.setAside))
-	w.report.Read = w.report.Written + w.report.LeftOut + w.report.SetAside
-	for _, a := range p.setAside {
-		for _, x := range a.problems {
-			w.groups.Add(w.Name, x, a.place)
-		}
-		if err := w.log.Append(nil, []string{a.line}); err != nil {
+func (w *inputWriter) note(o source.Origin, p *chunkResult) error {
+	for _, x := range p.problems {
+		x.Row += w.read.lines
+		w.setAside.Add(x.Row)
+		if err := w.problems.Append(x); err != nil {
 			return err
 		}
 	}
+	w.read.add(o, p.lines)
+	w.report.Tally.LeftOut += p.leftOut
+	w.report.Tally.SetAside, w.report.Tally.Read = w.setAside.Len(), w.read.lines
 	return nil
 }
 
-// placeAside writes the rows that were set aside into a file beside the prepared one.
-func (w *writing) placeAside() error {
-	if w.report.SetAside == 0 {
+// placeSetAside writes the lines that were set aside into a file beside the prepared one.
+func (w *inputWriter) placeSetAside(groups *setaside.Groups) (err error) {
+	if w.report.Tally.SetAside == 0 {
 		return nil
 	}
-	sum, err := w.Table.Sum()
-	if err != nil {
-		return err
-	}
-	d := source.DialectOf(w.Table)
-	w.report.SetAsideFile = filepath.Join(w.Folder, w.Name+".set-aside.csv")
-	title := aside.Title(w.report.SetAside, aside.FileNames(w.Table), sum, fmt.Sprintf("the others are in %s", filepath.Base(w.report.Output)))
-	w.report.Moved, err = aside.Place(w.report.SetAsideFile, title, d, func(out io.Writer) error {
-		if _, err := io.WriteString(out, aside.Head(d, w.Table.Header())); err != nil {
-			return err
-		}
-		var line [1]string
-		for r := w.log.Reader(); ; {
-			more, err := r.Next(nil, line[:])
-			if err != nil || !more {
-				return err
-			}
-			if _, err := io.WriteString(out, line[0]); err != nil {
-				return err
-			}
-		}
-	})
+	w.report.SetAsideFile = w.Options.setAsidePath(w.Name)
+	l := &setaside.Lines{Input: w.Name, Table: w.Table, Original: w.Table, Read: &w.read, Set: w.setAside,
+		Logs: []setaside.Log{setaside.FromCells(w.problems, w.Recipe.Name, w.Recipe.Field)}}
+	w.report.Moved, err = l.Write(w.report.SetAsideFile, fmt.Sprintf("the others are in %s",
+		filepath.Base(w.report.Output)), groups, nil)
 	if err != nil {
 		return w.failed(w.report.SetAsideFile, err)
 	}
 	return nil
-}
-
-// runs tells whether a spreadsheet would run a text as a formula (OWASP, CSV injection). A number is none.
-func runs(text []byte) bool {
-	if len(text) == 0 || strings.IndexByte("=+-@\t\r", text[0]) < 0 {
-		return false
-	}
-	_, err := value.ScanNumber(text)
-	return err != nil
 }

@@ -18,8 +18,10 @@ import (
 )
 
 func TestTextsThatASpreadsheetWouldRunAreGuarded(t *testing.T) {
-	for text, want := range map[string]string{"=1+1": "'=1+1", "+47 0555": "'+47 0555", "-": "'-", "@a": "'@a", "\tx": "'\tx", "\rx": "\"'\rx\"", "-5": "-5", "-5.25": "-5.25",
-		"-5 t": "'-5 t", "a=b": "a=b", "'a": "'a", " a": `" a"`, "a,b": `"a,b"`, `say "x"`: `"say ""x"""`, "=\"x\"": `"'=""x"""`, "": ""} {
+	for text, want := range map[string]string{"=1+1": "'=1+1", "+47 0555": "'+47 0555", "-": "'-", "@a": "'@a",
+		"\tx": "'\tx", "\rx": "\"'\rx\"", "-5": "-5", "-5.25": "-5.25",
+		"-5 t": "'-5 t", "a=b": "a=b", "'a": "'a", " a": `" a"`, "a,b": `"a,b"`, `say "x"`: `"say ""x"""`,
+		"=\"x\"": `"'=""x"""`, "": ""} {
 		var b bytes.Buffer
 		guarded := int64(0)
 		out, err := newText(&b, []string{"A", "B"}, &guarded)
@@ -58,13 +60,20 @@ func TestCellsOfAWorkbookAreTypedWhereTheyAreExact(t *testing.T) {
 		kind  excelize.CellType
 		shown string
 	}{
-		{"1234.5", formula.Number, excelize.CellTypeUnset, "1234.5"}, {"-0.1", formula.Number, excelize.CellTypeUnset, "-0.1"},
-		{"123456789012345", formula.Number, excelize.CellTypeUnset, "123456789012345"}, {"1234567890123456", formula.Number, excelize.CellTypeInlineString, "1234567890123456"},
-		{"007", formula.Text, excelize.CellTypeInlineString, "007"}, {"=SUM(A1)", formula.Text, excelize.CellTypeInlineString, "=SUM(A1)"},
-		{"true", formula.Truth, excelize.CellTypeBool, "TRUE"}, {"false", formula.Truth, excelize.CellTypeBool, "FALSE"},
-		{"2026-03-14", formula.Moment, excelize.CellTypeUnset, "2026-03-14"}, {"2026-03-14 23:59:59", formula.Moment, excelize.CellTypeUnset, "2026-03-14 23:59:59"},
-		{"1899-12-31", formula.Moment, excelize.CellTypeInlineString, "1899-12-31"}, {"2026-03-14 03:10:00.5", formula.Moment, excelize.CellTypeInlineString, "2026-03-14 03:10:00.5"},
-		{"2026-03-14 03:10:00Z", formula.Moment, excelize.CellTypeInlineString, "2026-03-14 03:10:00Z"}, {"30:15:00", formula.Moment, excelize.CellTypeInlineString, "30:15:00"},
+		{"1234.5", formula.Number, excelize.CellTypeUnset, "1234.5"},
+		{"-0.1", formula.Number, excelize.CellTypeUnset, "-0.1"},
+		{"123456789012345", formula.Number, excelize.CellTypeUnset, "123456789012345"},
+		{"1234567890123456", formula.Number, excelize.CellTypeInlineString, "1234567890123456"},
+		{"007", formula.Text, excelize.CellTypeInlineString, "007"},
+		{"=SUM(A1)", formula.Text, excelize.CellTypeInlineString, "=SUM(A1)"},
+		{"true", formula.Truth, excelize.CellTypeBool, "TRUE"},
+		{"false", formula.Truth, excelize.CellTypeBool, "FALSE"},
+		{"2026-03-14", formula.Moment, excelize.CellTypeUnset, "2026-03-14"},
+		{"2026-03-14 23:59:59", formula.Moment, excelize.CellTypeUnset, "2026-03-14 23:59:59"},
+		{"1899-12-31", formula.Moment, excelize.CellTypeInlineString, "1899-12-31"},
+		{"2026-03-14 03:10:00.5", formula.Moment, excelize.CellTypeInlineString, "2026-03-14 03:10:00.5"},
+		{"2026-03-14 03:10:00Z", formula.Moment, excelize.CellTypeInlineString, "2026-03-14 03:10:00Z"},
+		{"30:15:00", formula.Moment, excelize.CellTypeInlineString, "30:15:00"},
 	}
 	for _, c := range cases {
 		require.NoError(t, w.row([]cell{{[]byte(c.text), c.form}}))
@@ -89,17 +98,20 @@ func TestCellsOfAWorkbookAreTypedWhereTheyAreExact(t *testing.T) {
 
 func TestPreparingStopsWithNothingLeft(t *testing.T) {
 	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "in.csv"), []byte("A,B\n"+strings.Repeat("1,2\n", 200_000)), 0o600))
-	f, err := ladlefile.Decode(filepath.Join(dir, "f.ladle.yaml"), []byte("ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {t: {from: in, columns: {a: A}}}\n"))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in.csv"), []byte("A,B\n"+strings.Repeat("1,2\n", 200_000)),
+		0o600))
+	f, err := ladlefile.Decode(filepath.Join(dir, "f.ladle.yaml"),
+		[]byte("ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {t: {from: in, columns: {a: A}}}\n"))
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	out := filepath.Join(dir, "out")
-	_, err = Run(ctx, f, Options{Folder: out, Format: CSV, Tell: func(string, int64, int64) { stop() }})
+	_, err = Run(ctx, f, Options{Folder: out, Format: CSV, Progress: func(string, int64, int64) { stop() }})
 	assert.ErrorIs(t, err, context.Canceled)
 	left, err := os.ReadDir(out)
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	r, err := Run(context.Background(), f, Options{Folder: out, Format: CSV})
 	require.NoError(t, err)
-	assert.Equal(t, InputReport{Input: "in", Files: "in.csv", Read: 200_000, Written: 200_000, Output: filepath.Join(out, "in.csv")}, r.Inputs[0])
+	assert.Equal(t, InputReport{Input: "in", Files: "in.csv", Tally: Tally{Read: 200_000, Written: 200_000},
+		Output: filepath.Join(out, "in.csv")}, r.Inputs[0])
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 
 	"ladle/internal/core/formula"
+	"ladle/internal/core/value"
 )
 
 // text writes rows as CSV (RFC 4180) in UTF-8.
@@ -32,11 +33,12 @@ func (t *text) row(cells []cell) error {
 		if i > 0 {
 			line = append(line, ',')
 		}
-		guard := c.form == formula.Text && runs(c.text)
+		guard := c.form == formula.Text && value.Runs(c.text)
 		if guard {
 			*t.guarded++
 		}
-		if len(c.text) > 0 && !bytes.ContainsAny(c.text, "\",\r\n") && c.text[0] != ' ' && c.text[len(c.text)-1] != ' ' {
+		if len(c.text) > 0 && !bytes.ContainsAny(c.text, "\",\r\n") && c.text[0] != ' ' &&
+			c.text[len(c.text)-1] != ' ' {
 			if guard {
 				line = append(line, '\'')
 			}

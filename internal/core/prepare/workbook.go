@@ -19,7 +19,7 @@ type workbook struct {
 	to           io.Writer
 	rows         int
 	day, instant int // styles
-	room         []any
+	buf          []any
 }
 
 // Bounds of a sheet (ECMA-376, and what programs for it hold).
@@ -61,14 +61,14 @@ func (w *workbook) row(cells []cell) error {
 	if w.rows++; w.rows > mostRows {
 		return fmt.Errorf("a sheet has no room for more than %d rows; write CSV", mostRows-1)
 	}
-	w.room = w.room[:0]
+	w.buf = w.buf[:0]
 	for _, c := range cells {
 		if len(c.text) > longest {
 			return fmt.Errorf("a cell of a workbook has no room for more than %d characters; write CSV", longest)
 		}
-		w.room = append(w.room, w.typed(c))
+		w.buf = append(w.buf, w.typed(c))
 	}
-	return w.sheet.SetRow(fmt.Sprintf("A%d", w.rows), w.room)
+	return w.sheet.SetRow(fmt.Sprintf("A%d", w.rows), w.buf)
 }
 
 // typed is the cell as the workbook stores it; nil for a blank one.

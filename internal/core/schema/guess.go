@@ -6,9 +6,9 @@ import (
 	"unicode"
 )
 
-// Guessed is a relation that the database does not declare, but that names make likely: a column berth_id beside a table
-// berth.
-type Guessed struct {
+// LikelyRelation is a relation that the database does not declare, but that names make likely: a column berth_id beside
+// a table berth.
+type LikelyRelation struct {
 	Child  *Table
 	Column string
 	Parent *Table
@@ -16,12 +16,12 @@ type Guessed struct {
 }
 
 // Guess lists the relations that only names tell.
-func (s *Schema) Guess() []Guessed {
-	var all []Guessed
+func (s *Schema) Guess() []LikelyRelation {
+	var all []LikelyRelation
 	for _, t := range s.Tables {
 		for _, c := range t.Columns {
 			if parent, key := s.guess(t, &c); parent != nil {
-				all = append(all, Guessed{t, c.Name, parent, key})
+				all = append(all, LikelyRelation{t, c.Name, parent, key})
 			}
 		}
 	}
@@ -61,7 +61,7 @@ func (t *Table) keyLike(word string, c *Column) string {
 	return ""
 }
 
-// related tells whether a column is part of a declared relation.
+// related reports whether a column is part of a declared relation.
 func (t *Table) related(column string) bool {
 	return slices.ContainsFunc(t.Relations, func(r Relation) bool { return slices.Contains(r.Columns, column) })
 }
@@ -94,7 +94,7 @@ func Words(name string) []string {
 	return words
 }
 
-// Same tells whether words are the same but for the plural.
+// Same reports whether words are the same but for the plural.
 func Same(a, b []string) bool {
 	return slices.EqualFunc(a, b, func(x, y string) bool { return Singular(x) == Singular(y) })
 }
@@ -104,9 +104,11 @@ func Singular(word string) string {
 	switch {
 	case len(word) > 3 && strings.HasSuffix(word, "ies"):
 		return word[:len(word)-3] + "y"
-	case len(word) > 4 && (strings.HasSuffix(word, "sses") || strings.HasSuffix(word, "xes") || strings.HasSuffix(word, "ches") || strings.HasSuffix(word, "shes")):
+	case len(word) > 4 && (strings.HasSuffix(word, "sses") || strings.HasSuffix(word, "xes") ||
+		strings.HasSuffix(word, "ches") || strings.HasSuffix(word, "shes")):
 		return word[:len(word)-2]
-	case len(word) > 2 && strings.HasSuffix(word, "s") && !strings.HasSuffix(word, "ss") && !strings.HasSuffix(word, "us"):
+	case len(word) > 2 && strings.HasSuffix(word, "s") && !strings.HasSuffix(word, "ss") &&
+		!strings.HasSuffix(word, "us"):
 		return word[:len(word)-1]
 	}
 	return word

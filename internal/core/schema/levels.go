@@ -6,10 +6,11 @@ import "slices"
 // Later.
 type Levels struct {
 	Tables [][]*Table
-	// Later are the relations that go round in a circle and may be NULL at first, so that they are filled in a second step.
+	// Later are the relations that go round in a circle and may be NULL at first, so that they are filled in a second
+	// step.
 	Later []Link
-	// Stuck are circles of tables that can't be broken, since all of their relations must have a value. They stand on one
-	// level.
+	// Stuck are circles of tables that can't be broken, since all of their relations must have a value. They stand on
+	// one level.
 	Stuck [][]*Table
 }
 
@@ -32,14 +33,17 @@ func (s *Schema) Levels() Levels {
 		return later
 	})
 	group, groups := components(s.Tables, links)
-	level := make([]int, len(groups)) // a group comes behind all that it points at
+	level := make([]int, len(groups)) // a group comes behind all that it refers to
 	for g, members := range groups {
 		for _, l := range links {
 			if group[l.Child] == g && group[l.ParentTable] != g {
 				level[g] = max(level[g], level[group[l.ParentTable]]+1)
 			}
 		}
-		circle := slices.ContainsFunc(links, func(l Link) bool { return group[l.Child] == g && group[l.ParentTable] == g })
+		circle := slices.ContainsFunc(links, func(l Link) bool {
+			return group[l.Child] == g &&
+				group[l.ParentTable] == g
+		})
 		if circle {
 			all.Stuck = append(all.Stuck, members)
 		}
@@ -67,7 +71,7 @@ func (s *Schema) links() []Link {
 	return all
 }
 
-// mayBeNull tells whether a row can be there without pointing anywhere by r: one column of it is enough.
+// mayBeNull reports whether a row can be there without pointing anywhere by r: one column of it is enough.
 func (t *Table) mayBeNull(r *Relation) bool {
 	return slices.ContainsFunc(r.Columns, func(name string) bool {
 		c := t.Column(name)
@@ -76,7 +80,7 @@ func (t *Table) mayBeNull(r *Relation) bool {
 }
 
 // components groups tables that reach each other by links (strongly connected components, by Tarjan's algorithm: SIAM
-// J. Comput. 1 (1972) 146). A group comes behind all that it points at.
+// J. Comput. 1 (1972) 146). A group comes behind all that it refers to.
 func components(tables []*Table, links []Link) (of map[*Table]int, groups [][]*Table) {
 	type mark struct {
 		number, low int

@@ -10,13 +10,14 @@ import (
 	"ladle/internal/core/value"
 )
 
-// drawing makes a schema of tables with relations: "call -> vessel!, berth" has call point at vessel with a column that must
-// have a value, and at berth.
+// drawing makes a schema of tables with relations: "call -> vessel!, berth" has call refer to vessel with a column that
+// must have a value, and at berth.
 func drawing(lines ...string) *Schema {
 	s := &Schema{Database: "db"}
 	for _, l := range lines {
 		name, _, _ := strings.Cut(l, " -> ")
-		s.Tables = append(s.Tables, &Table{Name: name, Columns: []Column{{Name: "id", Identity: true, Type: value.Type{Kind: value.Int}}},
+		s.Tables = append(s.Tables, &Table{Name: name, Columns: []Column{{Name: "id", Identity: true,
+			Type: value.Type{Kind: value.Int}}},
 			Keys: []Key{{Columns: []string{"id"}, Primary: true}}})
 	}
 	for i, l := range lines {
@@ -27,8 +28,10 @@ func drawing(lines ...string) *Schema {
 		t := s.Tables[i]
 		for _, p := range strings.Split(parents, ", ") {
 			parent, required := strings.CutSuffix(p, "!")
-			t.Columns = append(t.Columns, Column{Name: parent + "_id", Required: required, Type: value.Type{Kind: value.Int}})
-			t.Relations = append(t.Relations, Relation{Columns: []string{parent + "_id"}, Parent: parent, ParentColumns: []string{"id"}, ParentTable: s.Table(parent)})
+			t.Columns = append(t.Columns, Column{Name: parent + "_id", Required: required,
+				Type: value.Type{Kind: value.Int}})
+			t.Relations = append(t.Relations, Relation{Columns: []string{parent + "_id"}, Parent: parent,
+				ParentColumns: []string{"id"}, ParentTable: s.Table(parent)})
 		}
 	}
 	return s
@@ -40,12 +43,16 @@ func TestLevels(t *testing.T) {
 		lines []string
 		want  string // levels, what is filled later, what is stuck
 	}{
-		{"parents first, whatever they come in", []string{"cargo -> call!", "call -> vessel!, berth!", "vessel", "berth"}, "vessel berth | call | cargo"},
+		{"parents first, whatever they come in", []string{"cargo -> call!", "call -> vessel!, berth!", "vessel",
+			"berth"}, "vessel berth | call | cargo"},
 		{"a diamond", []string{"low -> l!, r!", "l -> top!", "r -> top!", "top"}, "top | l r | low"},
 		{"a table that points at itself", []string{"pilot -> pilot"}, "pilot; later pilot.pilot_id"},
-		{"two tables, one of them may wait", []string{"vessel -> call", "call -> vessel!"}, "vessel | call; later vessel.call_id"},
-		{"a circle of three with a tail", []string{"a -> b!", "b -> c!", "c -> a", "d -> a!"}, "c | b | a | d; later c.a_id"},
-		{"a circle that can't be broken", []string{"a -> b!", "b -> a!, c!", "c"}, "c | a b; stuck a.b_id -> b, b.a_id -> a"},
+		{"two tables, one of them may wait", []string{"vessel -> call", "call -> vessel!"},
+			"vessel | call; later vessel.call_id"},
+		{"a circle of three with a tail", []string{"a -> b!", "b -> c!", "c -> a", "d -> a!"},
+			"c | b | a | d; later c.a_id"},
+		{"a circle that can't be broken", []string{"a -> b!", "b -> a!, c!", "c"},
+			"c | a b; stuck a.b_id -> b, b.a_id -> a"},
 		{"a table that needs itself", []string{"a -> a!"}, "a; stuck a.a_id -> a"},
 		{"a nullable relation outside of a circle still counts", []string{"call -> agent", "agent"}, "agent | call"},
 	}
@@ -86,17 +93,20 @@ func TestRelationsAreGuessedFromNames(t *testing.T) {
 	}
 	s.Table("quay").Columns = append(s.Table("quay").Columns, Column{Name: "code", Type: value.Type{Kind: value.Int}})
 	s.Table("quay").Keys = append(s.Table("quay").Keys, Key{Columns: []string{"code"}})
-	assert.Equal(t, []string{"call.berth_id -> berth.id", "call.agent_id -> agents.id", "call.AgentID -> agents.id", "call.call_id -> call.id", "call.quay_code -> quay.code"},
+	assert.Equal(t, []string{"call.berth_id -> berth.id", "call.agent_id -> agents.id", "call.AgentID -> agents.id",
+		"call.call_id -> call.id", "call.quay_code -> quay.code"},
 		s.Outline(nil).Guessed)
 	call.Relations = []Relation{{Columns: []string{"berth_id"}, Parent: "berth"}}
 	assert.NotContains(t, s.Outline(nil).Guessed, "call.berth_id -> berth.id", "what is declared is not guessed")
 }
 
 func TestWords(t *testing.T) {
-	for name, want := range map[string]string{"Reg. No.": "reg no", "gross_tonnage": "gross tonnage", "berthID": "berth id", "": "", "GT": "gt", "Größe2m": "größe2m"} {
+	for name, want := range map[string]string{"Reg. No.": "reg no", "gross_tonnage": "gross tonnage",
+		"berthID": "berth id", "": "", "GT": "gt", "Größe2m": "größe2m"} {
 		assert.Equal(t, want, strings.Join(Words(name), " "), name)
 	}
-	for plural, want := range map[string]string{"agencies": "agency", "boxes": "box", "calls": "call", "status": "status", "class": "class", "as": "as", "berths": "berth"} {
+	for plural, want := range map[string]string{"agencies": "agency", "boxes": "box", "calls": "call",
+		"status": "status", "class": "class", "as": "as", "berths": "berth"} {
 		assert.Equal(t, want, Singular(plural))
 	}
 }

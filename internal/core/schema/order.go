@@ -18,7 +18,7 @@ type Cycle struct {
 }
 
 func (c *Cycle) Error() string {
-	return "these need each other first: " + strings.Join(c.Names, " -> ")
+	return "circular reference: " + strings.Join(c.Names, " -> ")
 }
 
 // Order puts things so that each stands behind all that it needs, and otherwise as they were given.

@@ -8,70 +8,72 @@ import (
 
 // Outline is what a person should know of the tables before loading them.
 type Outline struct {
-	Database string    `json:"database"`
-	Levels   [][]Brief `json:"levels"` // in the order of loading
-	Later    []string  `json:"filled_later,omitempty"`
-	Stuck    []string  `json:"circles,omitempty"` // circles that can't be broken
-	Guessed  []string  `json:"guessed_relations,omitempty"`
-	Views    []string  `json:"views,omitempty"`
-	Notes    []string  `json:"notes,omitempty"`
+	Database string           `json:"database"`
+	Levels   [][]TableOutline `json:"levels"` // in the order of loading
+	Later    []string         `json:"filled_later"`
+	Stuck    []string         `json:"unbreakable_circles"` // circles that can't be broken
+	Guessed  []string         `json:"likely_foreign_keys"`
+	Views    []string         `json:"views"`
+	Notes    []string         `json:"notes"`
 }
 
-// Brief is a table in an outline.
-type Brief struct {
-	Name      string     `json:"table"`
-	Comment   string     `json:"comment,omitempty"`
-	Form      string     `json:"form,omitempty"`
-	Rows      int64      `json:"rows"`
-	Exact     bool       `json:"rows_exact"` // else about so many
-	Primary   []string   `json:"primary_key,omitempty"`
-	Keys      [][]string `json:"unique,omitempty"` // the other unique constraints
-	PointsAt  []Pointer  `json:"points_at,omitempty"`
-	Required  []string   `json:"must_be_given,omitempty"`
-	Optional  []string   `json:"may_be_blank,omitempty"`
-	Fills     []string   `json:"fills_itself,omitempty"`
-	Triggers  []string   `json:"triggers,omitempty"`
-	Unusable  string     `json:"unusable,omitempty"`
-	PointedBy []Pointer  `json:"pointed_at_by,omitempty"`
-	Columns   []Part     `json:"columns"`
-	Checks    []Check    `json:"checks,omitempty"`
-	Indexes   [][]string `json:"indexes,omitempty"`
-	Partial   []string   `json:"other_indexes,omitempty"`
+// TableOutline is a table in an outline.
+type TableOutline struct {
+	Name      string          `json:"name"`
+	Comment   string          `json:"comment,omitempty"`
+	Form      string          `json:"form,omitempty"`
+	Rows      int64           `json:"row_count"`
+	Exact     bool            `json:"row_count_exact"` // else about so many
+	Primary   []string        `json:"primary_key"`
+	Keys      [][]string      `json:"unique_keys"` // the other unique constraints
+	PointsAt  []Reference     `json:"foreign_keys"`
+	Required  []string        `json:"required"`
+	Optional  []string        `json:"optional"`
+	Fills     []string        `json:"filled_by_database"`
+	Triggers  []string        `json:"triggers"`
+	Unusable  string          `json:"unusable,omitempty"`
+	PointedBy []Reference     `json:"referenced_by"`
+	Columns   []ColumnOutline `json:"columns"`
+	Checks    []Check         `json:"check_constraints"`
+	Indexes   [][]string      `json:"indexes"`
+	Partial   []string        `json:"other_indexes"`
 }
 
-// Pointer is a relation of a table, seen from one of its ends.
-type Pointer struct {
+// Reference is a relation of a table, seen from one of its ends.
+type Reference struct {
 	Table   string   `json:"table"` // the other one
 	Columns []string `json:"columns"`
-	Keys    []string `json:"keys"` // the parent's columns
+	Keys    []string `json:"referenced_columns"` // the parent's columns
 	Off     string   `json:"not_enforced,omitempty"`
+	Broken  string   `json:"unusable,omitempty"` // why it can't be followed
 }
 
-// Part is a column in an outline.
-type Part struct {
-	Name      string `json:"column"`
-	Declared  string `json:"type"`
-	Required  bool   `json:"required"`
-	Default   string `json:"default,omitempty"`
-	Counted   bool   `json:"counted,omitempty"`
-	Computed  bool   `json:"computed,omitempty"`
-	Collation string `json:"collation,omitempty"`
-	Comment   string `json:"comment,omitempty"`
-	Unusable  string `json:"unusable,omitempty"`
+// ColumnOutline is a column in an outline.
+type ColumnOutline struct {
+	Name      string   `json:"name"`
+	Declared  string   `json:"type"`
+	Required  bool     `json:"required"`
+	Default   string   `json:"default,omitempty"`
+	Counted   bool     `json:"auto_numbered"`
+	Computed  bool     `json:"computed"`
+	Collation string   `json:"collation,omitempty"`
+	Comment   string   `json:"comment,omitempty"`
+	Unusable  string   `json:"unusable,omitempty"`
+	Values    []string `json:"values"` // the only ones that it takes; empty for any
 }
 
-// Size is a number of rows.
-type Size struct {
+// RowCount is a number of rows.
+type RowCount struct {
 	Rows  int64
 	Exact bool
 }
 
 // Outline says what is in the schema; sizes has the rows of each table.
-func (s *Schema) Outline(sizes map[*Table]Size) *Outline {
+func (s *Schema) Outline(sizes map[*Table]RowCount) *Outline {
 	o := &Outline{Database: s.Database, Views: s.Views, Notes: s.Notes}
 	levels := s.Levels()
 	for _, level := range levels.Tables {
-		var briefs []Brief
+		var briefs []TableOutline
 		for _, t := range level {
 			b := t.brief(sizes[t])
 			b.PointedBy = s.pointingAt(t)
@@ -104,8 +106,9 @@ func drawn(circle []*Table) string {
 	return strings.Join(lines, ", ")
 }
 
-func (t *Table) brief(size Size) Brief {
-	b := Brief{Name: t.Name, Comment: t.Comment, Form: t.Form, Rows: size.Rows, Exact: size.Exact, Required: t.Missing(nil),
+func (t *Table) brief(size RowCount) TableOutline {
+	b := TableOutline{Name: t.Name, Comment: t.Comment, Form: t.Form, Rows: size.Rows, Exact: size.Exact,
+		Required: t.Missing(nil),
 		Triggers: t.Triggers, Unusable: t.Odd, Checks: t.Checks, Indexes: t.Indexes, Partial: t.Partial}
 	for _, k := range t.Keys {
 		if k.Primary {
@@ -115,7 +118,7 @@ func (t *Table) brief(size Size) Brief {
 		}
 	}
 	for _, r := range t.Relations {
-		b.PointsAt = append(b.PointsAt, Pointer{r.Parent, r.Columns, r.ParentColumns, r.Off})
+		b.PointsAt = append(b.PointsAt, Reference{r.Parent, r.Columns, r.ParentColumns, r.Off, r.Broken})
 	}
 	for _, c := range t.Columns {
 		switch {
@@ -124,33 +127,39 @@ func (t *Table) brief(size Size) Brief {
 		case !c.Required:
 			b.Optional = append(b.Optional, c.Name)
 		}
-		b.Columns = append(b.Columns, Part{Name: c.Name, Declared: c.Declared, Required: c.Required, Default: c.Default, Counted: c.Identity,
+		var values []string
+		if c.Type.Among != nil {
+			values = *c.Type.Among
+		}
+		b.Columns = append(b.Columns, ColumnOutline{Values: values, Name: c.Name, Declared: c.Declared,
+			Required: c.Required,
+			Default:  c.Default, Counted: c.Identity,
 			Computed: c.Generated, Collation: c.Collation, Comment: c.Comment, Unusable: c.Odd})
 	}
 	return b
 }
 
 // pointingAt lists the relations of other tables to t.
-func (s *Schema) pointingAt(t *Table) []Pointer {
-	var all []Pointer
+func (s *Schema) pointingAt(t *Table) []Reference {
+	var all []Reference
 	for _, l := range s.links() {
 		if l.ParentTable == t {
-			all = append(all, Pointer{l.Child.Name, l.Columns, l.ParentColumns, l.Off})
+			all = append(all, Reference{l.Child.Name, l.Columns, l.ParentColumns, l.Off, l.Broken})
 		}
 	}
 	return all
 }
 
 // KnownBy lists the keys by which people know the rows: the unique constraints, or else the primary key.
-func (b Brief) KnownBy() [][]string {
+func (b TableOutline) KnownBy() [][]string {
 	if b.Keys != nil || b.Primary == nil {
 		return b.Keys
 	}
 	return [][]string{b.Primary}
 }
 
-// Diagram draws the tables and their relations in the DOT language (graphviz.org/doc/info/lang.html): levels from left to
-// right, relations that are filled later dashed, guessed ones dotted.
+// Diagram draws the tables and their relations in the DOT language (graphviz.org/doc/info/lang.html): levels from left
+// to right, relations that are filled later dashed, guessed ones dotted.
 func (s *Schema) Diagram() string {
 	var b strings.Builder
 	b.WriteString("digraph tables {\n  rankdir=RL\n  node [shape=record]\n")
@@ -178,7 +187,8 @@ func (s *Schema) Diagram() string {
 		if slices.ContainsFunc(levels.Later, func(later Link) bool { return later.Relation == l.Relation }) {
 			style = ", style=dashed"
 		}
-		fmt.Fprintf(&b, "  %s -> %s [label=%s%s]\n", dot(l.Child.Name), dot(l.Parent), dot(strings.Join(l.Columns, ", ")), style)
+		fmt.Fprintf(&b, "  %s -> %s [label=%s%s]\n", dot(l.Child.Name), dot(l.Parent),
+			dot(strings.Join(l.Columns, ", ")), style)
 	}
 	for _, g := range s.Guess() {
 		fmt.Fprintf(&b, "  %s -> %s [label=%s, style=dotted]\n", dot(g.Child.Name), dot(g.Parent.Name), dot(g.Column))
@@ -194,5 +204,6 @@ func dot(name string) string {
 
 // field escapes a name for the label of a record.
 func field(name string) string {
-	return strings.NewReplacer(`"`, `\"`, `\`, `\\`, "{", `\{`, "}", `\}`, "|", `\|`, "<", `\<`, ">", `\>`, "\n", " ").Replace(name)
+	return strings.NewReplacer(`"`, `\"`, `\`, `\\`, "{", `\{`, "}", `\}`, "|", `\|`, "<", `\<`, ">", `\>`, "\n",
+		" ").Replace(name)
 }

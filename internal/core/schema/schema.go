@@ -2,7 +2,9 @@
 package schema
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"ladle/internal/core/value"
 )
@@ -58,6 +60,10 @@ type Column struct {
 type Check struct {
 	Name string `json:"name"`
 	Says string `json:"says"`
+
+	// Condition is what it asks of a row, an expression in SQL; "" where it is no condition on a single row, or is not
+	// enforced.
+	Condition string `json:"-"`
 }
 
 // Key is a unique constraint.
@@ -71,10 +77,11 @@ type Key struct {
 type Relation struct {
 	Name          string // "" where it has none of its own
 	Off           string // why the database does not enforce it; "" when it does
+	Broken        string // why it can't be followed; "" when it can, or when its parent was not read
 	Columns       []string
 	Parent        string
 	ParentColumns []string
-	ParentTable   *Table // nil when the parent is not among the tables that were read
+	ParentTable   *Table // nil when the relation can't be followed
 }
 
 // Table finds a table by its name, nil when there is none.
@@ -85,6 +92,20 @@ func (s *Schema) Table(name string) *Table {
 		}
 	}
 	return nil
+}
+
+// Called lists the tables that a person can mean by name: the one of that name, or else those whose name has it behind
+// a schema of the database.
+func (s *Schema) Called(name string) (all []*Table) {
+	if t := s.Table(name); t != nil {
+		return []*Table{t}
+	}
+	for _, t := range s.Tables {
+		if strings.HasSuffix(t.Name, "."+name) {
+			all = append(all, t)
+		}
+	}
+	return all
 }
 
 // Names lists the tables.
@@ -125,7 +146,7 @@ func (t *Table) Identity() *Column {
 	return nil
 }
 
-// UniqueOn tells whether a unique constraint holds exactly these columns, in any order.
+// UniqueOn reports whether a unique constraint holds exactly these columns, in any order.
 func (t *Table) UniqueOn(columns []string) bool {
 	return slices.ContainsFunc(t.Keys, func(k Key) bool { return sameSet(k.Columns, columns) })
 }
@@ -145,7 +166,22 @@ func (t *Table) Declared() []Relation {
 	return slices.DeleteFunc(slices.Clone(t.Relations), func(r Relation) bool { return r.ParentTable == nil })
 }
 
-// PointingAt lists the declared relations by which rows point at those of t.
+// Unfollowed says which relations of t can't be followed, and why.
+func (t *Table) Unfollowed() (all []string) {
+	for _, r := range t.Relations {
+		if r.ParentTable != nil {
+			continue
+		}
+		why := r.Broken
+		if why == "" {
+			why = fmt.Sprintf("there is no table %s, or this user can't see it", r.Parent)
+		}
+		all = append(all, fmt.Sprintf("%s.%s -> %s: %s", t.Name, strings.Join(r.Columns, ", "), r.Parent, why))
+	}
+	return all
+}
+
+// PointingAt lists the declared relations by which rows refer to those of t.
 func (s *Schema) PointingAt(t *Table) (all []Link) {
 	for _, child := range s.Tables {
 		for i := range child.Relations {
@@ -181,7 +217,7 @@ func sameSet(a, b []string) bool {
 	return true
 }
 
-// Indexed tells whether the database finds rows by these columns without reading the whole table.
+// Indexed reports whether the database finds rows by these columns without reading the whole table.
 func (t *Table) Indexed(columns []string) bool {
 	return slices.ContainsFunc(t.Indexes, func(index []string) bool {
 		return len(index) > 0 && slices.Contains(columns, index[0])

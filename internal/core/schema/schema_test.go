@@ -44,7 +44,8 @@ func TestOrder(t *testing.T) {
 func TestTable(t *testing.T) {
 	table := &Table{
 		Columns: []Column{{Name: "id", Required: true, Identity: true}, {Name: "code", Required: true},
-			{Name: "unit", Required: true, Defaulted: true}, {Name: "sum", Required: true, Generated: true}, {Name: "note"}},
+			{Name: "unit", Required: true, Defaulted: true}, {Name: "sum", Required: true, Generated: true},
+			{Name: "note"}},
 		Keys:    []Key{{Columns: []string{"id"}, Primary: true}, {Columns: []string{"code", "unit"}}},
 		Indexes: [][]string{{"id"}, {"code", "unit"}},
 	}
@@ -58,8 +59,9 @@ func TestTable(t *testing.T) {
 }
 
 func TestACircleIsDrawn(t *testing.T) {
-	_, err := Order([]string{"call", "berth"}, []Need{{Before: 0, After: 1, Why: "last_call"}, {Before: 1, After: 0, Why: "berth_id"}})
-	require.EqualError(t, err, "these need each other first: call -> berth -> call")
+	_, err := Order([]string{"call", "berth"}, []Need{{Before: 0, After: 1, Why: "last_call"},
+		{Before: 1, After: 0, Why: "berth_id"}})
+	require.EqualError(t, err, "circular reference: call -> berth -> call")
 	var cycle *Cycle
 	require.ErrorAs(t, err, &cycle)
 	assert.Equal(t, []int{1, 0}, cycle.Needs)

@@ -8,9 +8,9 @@ import (
 	"ladle/internal/core/fault"
 )
 
-// Asked is what is said about how a file is to be read. What is left zero is found by looking.
-type Asked struct {
-	Header    Lines
+// ReadOptions is what is said about how a file is to be read. What is left zero is found by looking.
+type ReadOptions struct {
+	Header    HeaderLines
 	Footer    int    // lines at the end that are no rows
 	Encoding  string // a name of the IANA registry of character sets
 	Delimiter byte
@@ -19,23 +19,23 @@ type Asked struct {
 	Range     string // of a sheet: B4:K900, or the name of a range or table
 }
 
-// Lines says on which lines the names of the columns stand.
-type Lines struct {
+// HeaderLines says on which lines the names of the columns stand.
+type HeaderLines struct {
 	First, Last int // from 1; 0 when not said
 	None        bool
 }
 
-// Said tells whether the lines are known.
-func (l Lines) Said() bool { return l.None || l.First > 0 }
+// Given reports whether the lines are known.
+func (l HeaderLines) Given() bool { return l.None || l.First > 0 }
 
 func cannot(word, advice string) error {
-	return fault.Advised{What: fmt.Sprintf("can't be %q", word), Do: advice}
+	return fault.InvalidValue{What: fmt.Sprintf("can't be %q", word), Do: advice}
 }
 
-// SetHeader takes a line, lines like 3-4, or none. Its error, as those of the others, is a fault.Advised.
-func (a *Asked) SetHeader(word string) error {
+// SetHeader takes a line, lines like 3-4, or none. Its error, as those of the others, is a fault.InvalidValue.
+func (a *ReadOptions) SetHeader(word string) error {
 	if word == "none" {
-		a.Header = Lines{None: true}
+		a.Header = HeaderLines{None: true}
 		return nil
 	}
 	first, last, several := strings.Cut(word, "-")
@@ -48,32 +48,33 @@ func (a *Asked) SetHeader(word string) error {
 	if err != nil || err2 != nil || from < 1 || to < from || to >= from+most {
 		return cannot(word, "write the number of the line with the column names, from 1; lines like 3-4; or none")
 	}
-	a.Header = Lines{First: from, Last: to}
+	a.Header = HeaderLines{First: from, Last: to}
 	return nil
 }
 
 // SetFooter takes a number of lines.
-func (a *Asked) SetFooter(word string) error {
+func (a *ReadOptions) SetFooter(word string) error {
 	n, err := strconv.Atoi(word)
 	const most = 100
 	if err != nil || n < 0 || n > most {
-		return cannot(word, "write the number of lines at the end that are no rows, at most 100")
+		return cannot(word, "write the number of lines at the end that are not rows, at most 100")
 	}
 	a.Footer = n
 	return nil
 }
 
 // SetEncoding takes the name of an encoding.
-func (a *Asked) SetEncoding(word string) error {
+func (a *ReadOptions) SetEncoding(word string) error {
 	if _, err := named(word); err != nil {
-		return cannot(word, "write its name in the IANA registry, for example UTF-8, UTF-16LE, windows-1252, ISO-8859-2 or Shift_JIS")
+		return cannot(word, "write its name in the IANA registry, for example UTF-8, UTF-16LE, windows-1252, "+
+			"ISO-8859-2 or Shift_JIS")
 	}
 	a.Encoding = word
 	return nil
 }
 
 // SetDelimiter takes a character, or the word tab.
-func (a *Asked) SetDelimiter(word string) error {
+func (a *ReadOptions) SetDelimiter(word string) error {
 	switch {
 	case word == "tab" || word == `\t`:
 		a.Delimiter = '\t'
@@ -86,7 +87,7 @@ func (a *Asked) SetDelimiter(word string) error {
 }
 
 // SetQuote takes a character, or none.
-func (a *Asked) SetQuote(word string) error {
+func (a *ReadOptions) SetQuote(word string) error {
 	if word != "none" && (len(word) != 1 || word[0] >= 0x80) {
 		return cannot(word, `write one ASCII character, for example '"', or none`)
 	}
@@ -95,13 +96,13 @@ func (a *Asked) SetQuote(word string) error {
 }
 
 // SetSheet takes the name or number of a sheet.
-func (a *Asked) SetSheet(word string) error {
+func (a *ReadOptions) SetSheet(word string) error {
 	a.Sheet = word
 	return nil
 }
 
 // SetRange takes an area of cells, or the name of one.
-func (a *Asked) SetRange(word string) error {
+func (a *ReadOptions) SetRange(word string) error {
 	a.Range = word
 	return nil
 }

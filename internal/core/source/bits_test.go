@@ -10,13 +10,15 @@ import (
 	"testing"
 	"testing/iotest"
 
+	"ladle/internal/seeded"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 )
 
-// someBytes gives n bytes of which many mean something to a reader of lines, and many differ from such by one bit.
+// someBytes returns n bytes of which many mean something to a reader of lines, and many differ from such by one bit.
 func someBytes(r *rand.Rand, n int) []byte {
 	const near = ",;\t\"'\r\n-+\x0b\x0c\x8d\xac\x00 ax"
 	b := make([]byte, n)
@@ -28,12 +30,14 @@ func someBytes(r *rand.Rand, n int) []byte {
 	return b
 }
 
-// TestMarksAgainstLooking holds the marks of blocks, which are found eight bytes at a time, against looking at each byte.
+// TestMarksAgainstLooking holds the marks of blocks, which are found eight bytes at a time, against looking at each
+// byte.
 func TestMarksAgainstLooking(t *testing.T) {
-	r := rand.New(rand.NewPCG(41, 42))
+	r := seeded.Rand(t)
 	for range 3000 {
 		b := someBytes(r, 1+r.IntN(200))
-		l := &lines{Dialect: Dialect{",;\t|"[r.IntN(4)], "\"'\x00"[r.IntN(3)]}, raw: b, quotes: r.IntN(2) == 0, returns: r.IntN(2) == 0}
+		l := &lines{Dialect: Dialect{",;\t|"[r.IntN(4)], "\"'\x00"[r.IntN(3)]}, raw: b, quotes: r.IntN(2) == 0,
+			returns: r.IntN(2) == 0}
 		l.quotes = l.quotes && l.Quote != 0
 		for at := 0; at < len(b); at += 64 {
 			want := uint64(0)
@@ -55,10 +59,10 @@ func TestMarksAgainstLooking(t *testing.T) {
 
 // TestEndsAgainstLooking holds the count of line ends against going through the bytes.
 func TestEndsAgainstLooking(t *testing.T) {
-	r := rand.New(rand.NewPCG(43, 44))
+	r := seeded.Rand(t)
 	for range 2000 {
 		b := someBytes(r, r.IntN(120))
-		var want ends
+		var want lineEndings
 		for i, c := range b {
 			follows := i > 0 && b[i-1] == '\r'
 			switch {
@@ -71,7 +75,7 @@ func TestEndsAgainstLooking(t *testing.T) {
 				want.cr++
 			}
 		}
-		var got ends
+		var got lineEndings
 		n := got.count(b)
 		require.Equal(t, want, got, "%q", b)
 		require.Equal(t, int64(want.lf+want.crlf+want.cr), n)
@@ -89,14 +93,14 @@ func TestEndsAgainstLooking(t *testing.T) {
 		}
 		require.Equal(t, ascii, asciiPrefix(b), "%q", b)
 	}
-	assert.Equal(t, "CRLF and LF and CR", ends{1, 2, 3}.String())
-	assert.Empty(t, ends{}.String())
+	assert.Equal(t, "CRLF and LF and CR", lineEndings{1, 2, 3}.String())
+	assert.Empty(t, lineEndings{}.String())
 }
 
 // TestRecordsOfChunksAreThoseOfTheWhole cuts random text where chunks end, at every place that the reader could have
 // read up to, and reads the parts: their records are those of the text in one piece.
 func TestRecordsOfChunksAreThoseOfTheWhole(t *testing.T) {
-	r := rand.New(rand.NewPCG(45, 46))
+	r := seeded.Rand(t)
 	read := func(raw []byte, d Dialect, line int64) (all []string, next int64) {
 		l := newLines(raw, d, line, 0)
 		for l.at < len(raw) {
@@ -131,12 +135,15 @@ func TestDecodingInPieces(t *testing.T) {
 	require.NoError(t, err)
 	utf16, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(latin)
 	require.NoError(t, err)
-	for name, content := range map[string]string{"ASCII": long, "UTF-8": latin, "UTF-8 with a mark": "\xef\xbb\xbf" + latin, "windows-1252": western, "UTF-16": utf16} {
+	for name, content := range map[string]string{"ASCII": long, "UTF-8": latin,
+		"UTF-8 with a mark": "\xef\xbb\xbf" + latin, "windows-1252": western, "UTF-16": utf16} {
 		want := latin
 		if name == "ASCII" {
 			want = long
 		}
-		for how, reader := range map[string]func(io.Reader) io.Reader{"at once": func(r io.Reader) io.Reader { return r }, "by halves": iotest.HalfReader, "byte by byte": iotest.OneByteReader,
+		for how, reader := range map[string]func(io.Reader) io.Reader{"at " +
+			"once": func(r io.Reader) io.Reader { return r }, "by halves": iotest.HalfReader,
+			"byte by byte":             iotest.OneByteReader,
 			"with the end at the last": iotest.DataErrReader} {
 			d, err := decode(reader(strings.NewReader(content)), "")
 			require.NoError(t, err)

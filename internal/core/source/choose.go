@@ -12,17 +12,17 @@ import (
 	"ladle/internal/core/source/sheet"
 )
 
-// chosen is a sheet, or a part of it, that is to be read.
-type chosen struct {
+// sheetArea is a sheet, or a part of it, that is to be read.
+type sheetArea struct {
 	number int
 	sheet  sheet.Info
 	area   sheet.Area
-	table  *sheet.Named
+	table  *sheet.NamedArea
 	all    []sheet.Info
 }
 
 // chooseSheets finds what asked means.
-func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, error) {
+func chooseSheets(f *file, book sheet.Book, asked ReadOptions, every bool) ([]sheetArea, error) {
 	all, err := book.Sheets()
 	if err != nil {
 		return nil, err
@@ -37,12 +37,12 @@ func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, 
 	}
 	if asked.Sheet != "" {
 		n, err := sheetNumber(f, all, asked.Sheet)
-		return []chosen{{number: n, sheet: infoOf(all, n), area: whole, all: all}}, err
+		return []sheetArea{{number: n, sheet: infoOf(all, n), area: whole, all: all}}, err
 	}
-	var visible []chosen
+	var visible []sheetArea
 	for i, s := range all {
 		if every || !s.Hidden {
-			visible = append(visible, chosen{number: i, sheet: s, area: whole, all: all})
+			visible = append(visible, sheetArea{number: i, sheet: s, area: whole, all: all})
 		}
 	}
 	if every {
@@ -56,8 +56,8 @@ func chooseSheets(f *file, book sheet.Book, asked Asked, every bool) ([]chosen, 
 	if len(visible) == 1 {
 		return visible, nil
 	}
-	return nil, f.odd(fmt.Sprintf("the workbook has %d sheets that could be meant: %s", len(visible), sheetNames(all)),
-		"say sheet: with the name of one")
+	return nil, f.odd(fmt.Sprintf("the workbook has %d sheets: %s", len(visible), sheetNames(all)),
+		"set sheet: to the name of one")
 }
 
 func infoOf(all []sheet.Info, n int) sheet.Info {
@@ -80,7 +80,7 @@ func sheetNames(all []sheet.Info) string {
 
 // sheetNumber is the sheet with a name, or else a number.
 func sheetNumber(f *file, all []sheet.Info, name string) (int, error) {
-	if n := slices.IndexFunc(all, func(s sheet.Info) bool { return Plain(s.Name) == Plain(name) }); n >= 0 {
+	if n := slices.IndexFunc(all, func(s sheet.Info) bool { return FoldName(s.Name) == FoldName(name) }); n >= 0 {
 		return n, nil
 	}
 	if n, err := strconv.Atoi(name); err == nil && n >= 1 && n <= len(all) {
@@ -90,7 +90,7 @@ func sheetNumber(f *file, all []sheet.Info, name string) (int, error) {
 }
 
 // chooseNamed finds a named range or table.
-func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked Asked) ([]chosen, error) {
+func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked ReadOptions) ([]sheetArea, error) {
 	named, err := book.Names()
 	if err != nil {
 		return nil, err
@@ -98,7 +98,7 @@ func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked Asked) ([]cho
 	names := make([]string, len(named))
 	for i, n := range named {
 		names[i] = n.Name
-		if Plain(n.Name) != Plain(asked.Range) {
+		if FoldName(n.Name) != FoldName(asked.Range) {
 			continue
 		}
 		if asked.Sheet != "" {
@@ -106,22 +106,22 @@ func chooseNamed(f *file, book sheet.Book, all []sheet.Info, asked Asked) ([]cho
 				continue
 			}
 		}
-		c := chosen{number: n.Sheet, sheet: all[n.Sheet], area: n.Area, all: all}
+		c := sheetArea{number: n.Sheet, sheet: all[n.Sheet], area: n.Area, all: all}
 		if n.Table {
 			c.table = &n
 			if c.area.Bottom > 0 {
 				c.area.Bottom -= n.Totals
 			}
 		}
-		return []chosen{c}, nil
+		return []sheetArea{c}, nil
 	}
 	return nil, f.odd(fmt.Sprintf("the workbook has no range or table %q", asked.Range),
 		"write it as B4:K900, or by name; "+fault.DidYouMean(asked.Range, names))
 }
 
 // filledSheets leaves those that hold something.
-func filledSheets(book sheet.Book, of []chosen) ([]chosen, error) {
-	var filled []chosen
+func filledSheets(book sheet.Book, of []sheetArea) ([]sheetArea, error) {
+	var filled []sheetArea
 	for _, c := range of {
 		rows, err := book.Rows(c.number)
 		if err != nil {

@@ -14,11 +14,12 @@ const delimiters = ",;\t|\x1f^~"
 
 // judgeDialect finds how fields stand in a text, by its first lines; what asked says is taken. The guess is of the
 // delimiter; it is "none" for a text of one column.
-func judgeDialect(text []byte, asked Asked) (Dialect, Guess) {
+func judgeDialect(text []byte, asked ReadOptions) (Dialect, Setting) {
 	tried := delimiters
 	if asked.Delimiter != 0 {
 		tried = string([]byte{asked.Delimiter})
-	} else if line, _, _ := bytes.Cut(text, []byte{'\n'}); len(line) >= 5 && len(line) <= 6 && bytes.HasPrefix(line, []byte("sep=")) {
+	} else if line, _, _ := bytes.Cut(text, []byte{'\n'}); len(line) >= 5 && len(line) <= 6 &&
+		bytes.HasPrefix(line, []byte("sep=")) {
 		tried = string(line[4:5]) // the file says it
 	}
 	best, bestScore, second := Dialect{tried[0], '"'}, 0.0, 0.0
@@ -48,16 +49,17 @@ func judgeDialect(text []byte, asked Asked) (Dialect, Guess) {
 		if bestScore == 0 {
 			best.Quote = quotes(text, asked)[0]
 		}
-		return best, Guess{Is: string(best.Delimiter), Sure: 1, Said: true}
+		return best, Setting{Value: string(best.Delimiter), Confidence: 1, Given: true}
 	case bestScore == 0:
 		best.Quote = quotes(text, asked)[0]
-		return best, Guess{Is: "none", Sure: 0.9}
+		return best, Setting{Value: "none", Confidence: 0.9}
 	}
-	return best, Guess{Is: string(best.Delimiter), Sure: min(0.99, math.Round(100*(bestScore-second)/bestScore)/100)}
+	return best, Setting{Value: string(best.Delimiter), Confidence: min(0.99,
+		math.Round(100*(bestScore-second)/bestScore)/100)}
 }
 
 // quotes are the quotes that text could use.
-func quotes(text []byte, asked Asked) []byte {
+func quotes(text []byte, asked ReadOptions) []byte {
 	switch asked.Quote {
 	case "":
 	case "none":
@@ -84,17 +86,17 @@ func (d Dialect) score(text []byte) (score float64, broken int) {
 	widths, records, fields, whole := map[int]int{}, 0, 0, 0
 	for records < sampled && l.at < len(text) {
 		start := l.at
-		r.Fields, r.Problem, r.room = r.Fields[:0], "", r.room[:0]
+		r.Fields, r.Problem, r.buf = r.Fields[:0], nil, r.buf[:0]
 		end, open := l.read(&r)
 		if end == start {
 			continue
 		}
 		if open >= 0 {
-			r.Problem = "open"
+			r.Problem = strayQuote
 		}
 		records++
 		widths[len(r.Fields)]++
-		if r.Problem != "" {
+		if r.Problem != nil {
 			broken++
 			continue
 		}
@@ -118,7 +120,7 @@ func (d Dialect) score(text []byte) (score float64, broken int) {
 	return even * looks * looks * (1 - float64(max(0, broken-1))/float64(records)) * (1 - 1/float64(width)), broken
 }
 
-// isWhole tells whether a field looks like one value: not like several that another delimiter parts, nor like one
+// isWhole reports whether a field looks like one value: not like several that another delimiter parts, nor like one
 // with quotes left over.
 func (d Dialect) isWhole(field []byte) bool {
 	if typed(string(field)) {
@@ -128,14 +130,15 @@ func (d Dialect) isWhole(field []byte) bool {
 		return false
 	}
 	for i, c := range field {
-		if c != d.Delimiter && strings.IndexByte(delimiters, c) >= 0 && (c != ',' || i+1 < len(field) && field[i+1] != ' ') {
+		if c != d.Delimiter && strings.IndexByte(delimiters, c) >= 0 &&
+			(c != ',' || i+1 < len(field) && field[i+1] != ' ') {
 			return false
 		}
 	}
 	return true
 }
 
-// typed tells whether a cell looks like a number, a date or a time, however it is written.
+// typed reports whether a cell looks like a number, a date or a time, however it is written.
 func typed(cell string) bool {
 	digits := 0
 	for _, c := range cell {
@@ -193,7 +196,7 @@ func (d Dialect) Record(t Table, r *Record) string {
 	if _, only := bare(t).(*text); only && r.Raw != nil {
 		return string(r.Raw)
 	}
-	if r.Problem != "" && r.Raw != nil {
+	if r.Problem != nil && r.Raw != nil {
 		return d.field(string(r.Raw))
 	}
 	fields := make([]string, len(r.Fields))

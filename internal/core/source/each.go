@@ -5,17 +5,21 @@ import (
 	"errors"
 	"io"
 	"runtime"
+
+	"ladle/internal/core/fault"
 )
 
 // part is a chunk on its way through Each.
 type part[T any] struct {
 	chunk *Chunk
 	made  T
+	err   error // the work came to no end
 	done  chan struct{}
 }
 
 // Each reads t to its end. Chunks are given to work, several side by side, and what work made of them to keep, one
-// after the other in the order of the file. Neither may hold on to the memory of a chunk. What work made must not be used when it failed.
+// after the other in the order of the file. Neither may hold on to the memory of a chunk. What work made must not be
+// used when it failed.
 func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*Chunk, T) error) error {
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
@@ -24,8 +28,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 	for range workers {
 		go func() {
 			for p := range todo {
-				p.made = work(p.chunk)
-				close(p.done)
+				p.make(work)
 			}
 		}()
 	}
@@ -33,7 +36,10 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 	go func() {
 		defer close(ordered)
 		defer close(todo)
-		failed <- feed(inner, t, todo, ordered)
+		var err error
+		defer func() { failed <- err }()
+		defer fault.Recover(&err)
+		err = feed(inner, t, todo, ordered)
 	}()
 	var err error
 	for p := range ordered {
@@ -41,7 +47,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 		if err != nil {
 			continue
 		}
-		if err = errors.Join(ctx.Err(), p.chunk.Err()); err == nil {
+		if err = errors.Join(ctx.Err(), p.err, p.chunk.Err()); err == nil {
 			t.count(p.chunk)
 			err = keep(p.chunk, p.made)
 			p.chunk.Release()
@@ -54,6 +60,13 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 		return err
 	}
 	return <-failed
+}
+
+// make has the work done.
+func (p *part[T]) make(work func(*Chunk) T) {
+	defer close(p.done)
+	defer fault.Recover(&p.err)
+	p.made = work(p.chunk)
 }
 
 // feed hands out the chunks of the table.

@@ -20,7 +20,7 @@ func TestEachKeepsTheOrder(t *testing.T) {
 	for i := range rows {
 		fmt.Fprintf(&content, "%d,\"x, %d\"\n", i, i%7)
 	}
-	table, err := open(t, content.String(), Asked{})
+	table, err := open(t, content.String(), ReadOptions{})
 	require.NoError(t, err)
 	work := func(c *Chunk) (numbers []string) {
 		var r Record
@@ -54,12 +54,14 @@ func TestEachEndsWithTheFirstError(t *testing.T) {
 		want    string
 	}{
 		{"of keep", strings.Repeat("1,2\n", 500_000), func(context.CancelFunc) error { return broken }, "enough"},
-		{"of the context", strings.Repeat("1,2\n", 500_000), func(stop context.CancelFunc) error { stop(); return nil }, "context canceled"},
-		{"of the file", strings.Repeat("1,2\n", 500_000) + "\"open", func(context.CancelFunc) error { return nil }, "never closed"},
+		{"of the context", strings.Repeat("1,2\n", 500_000), func(stop context.CancelFunc) error { stop(); return nil },
+			"context canceled"},
+		{"of the file", strings.Repeat("1,2\n", 500_000) + "\"open", func(context.CancelFunc) error { return nil },
+			"never closed"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			table, err := open(t, c.content, Asked{Delimiter: ',', Header: Lines{None: true}})
+			table, err := open(t, c.content, ReadOptions{Delimiter: ',', Header: HeaderLines{None: true}})
 			require.NoError(t, err)
 			ctx, stop := context.WithCancel(context.Background())
 			defer stop()
@@ -71,45 +73,48 @@ func TestEachEndsWithTheFirstError(t *testing.T) {
 
 // TestWhatIsMetIsCounted: what chunks have besides records is brought into what is said of the file.
 func TestWhatIsMetIsCounted(t *testing.T) {
-	table, err := open(t, "a,b\n1,2\n\n,\n3,4\n,,\n", Asked{})
+	table, err := open(t, "a,b\n1,2\n\n,\n3,4\n,,\n", ReadOptions{})
 	require.NoError(t, err)
 	_, err = eachRecord(table)
 	require.NoError(t, err)
-	assert.Equal(t, int64(3), table.Files()[0].Blank)
-	assert.Equal(t, "LF", table.Files()[0].Ends)
+	assert.Equal(t, int64(3), table.Formats()[0].Blank)
+	assert.Equal(t, "LF", table.Formats()[0].LineEndings)
 
-	table, err = opened(t, Open, Asked{}, xlsx(t, rowsOf(`<row r="2" hidden="1"><c r="A2"><f>1</f><v>1</v></c></row><row r="5"><c r="A5"><v>2</v></c></row>`), nil))
+	table, err = opened(t, Open, ReadOptions{}, xlsx(t,
+		rowsOf(`<row r="2" hidden="1"><c r="A2"><f>1</f><v>1</v></c></row><row r="5"><c r="A5"><v>2</v></c></row>`),
+		nil))
 	require.NoError(t, err)
 	_, err = eachRecord(table)
 	require.NoError(t, err)
-	m := table.Files()[0]
+	m := table.Formats()[0]
 	assert.Equal(t, []int64{1, 1, 2}, []int64{m.HiddenRows, m.Formulas, m.Blank})
 }
 
 func TestArchives(t *testing.T) {
-	path := parts(t, "post.zip", map[string]string{"b/calls-2.csv": "a,b\n3,4\n", "calls-1.csv": "a,b\n1,2\n", "__MACOSX/._x": "x", ".hidden": "x", "notes.txt": "c\nz\n"})
-	all, err := All(path, Asked{})
+	path := parts(t, "post.zip", map[string]string{"b/calls-2.csv": "a,b\n3,4\n", "calls-1.csv": "a,b\n1,2\n",
+		"__MACOSX/._x": "x", ".hidden": "x", "notes.txt": "c\nz\n"})
+	all, err := All(path, ReadOptions{})
 	require.NoError(t, err)
 	var files []string
 	for _, table := range all {
-		files = append(files, strings.TrimPrefix(table.Files()[0].Path, filepath.Dir(path)+"/"))
+		files = append(files, strings.TrimPrefix(table.Formats()[0].Path, filepath.Dir(path)+"/"))
 		require.NoError(t, table.Close())
 	}
 	assert.Equal(t, []string{"post.zip/b/calls-2.csv", "post.zip/calls-1.csv", "post.zip/notes.txt"}, files)
 
-	table, err := opened(t, Open, Asked{}, path+"/calls-*.csv")
+	table, err := opened(t, Open, ReadOptions{}, path+"/calls-*.csv")
 	require.NoError(t, err)
 	got, err := records(table)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"2: 1|2"}, got)
-	_, err = Open([]string{path}, Asked{})
+	_, err = Open([]string{path}, ReadOptions{})
 	assert.ErrorContains(t, err, "notes.txt:1: this file has other columns than")
-	_, err = Open([]string{path + "/none.csv"}, Asked{})
+	_, err = Open([]string{path + "/none.csv"}, ReadOptions{})
 	assert.ErrorContains(t, err, `the archive holds no file named "none.csv"`)
-	_, err = Open([]string{parts(t, "empty.zip", nil)}, Asked{})
+	_, err = Open([]string{parts(t, "empty.zip", nil)}, ReadOptions{})
 	assert.ErrorContains(t, err, "the archive holds no file")
-	_, err = Open([]string{t.TempDir()}, Asked{})
-	assert.ErrorContains(t, err, "it is a folder")
+	_, err = Open([]string{t.TempDir()}, ReadOptions{})
+	assert.ErrorContains(t, err, "this is a folder")
 
 	pipe := filepath.Join(t.TempDir(), "pipe")
 	r, w, err := os.Pipe()
@@ -119,7 +124,7 @@ func TestArchives(t *testing.T) {
 		fmt.Fprint(w, "a,b\n1,2\n")
 		w.Close()
 	}()
-	table, err = opened(t, Open, Asked{}, pipe)
+	table, err = opened(t, Open, ReadOptions{}, pipe)
 	require.NoError(t, err, "what can be read only once is kept")
 	got, err = records(table)
 	require.NoError(t, err)

@@ -28,24 +28,24 @@ const (
 	sureEncoding = 0.99
 )
 
-// decoded reads bytes in any encoding as UTF-8. Unless the encoding is said, it is found: by a byte-order mark, by
+// decoder reads bytes in any encoding as UTF-8. Unless the encoding is said, it is found: by a byte-order mark, by
 // the NULs of UTF-16, or by what stands from the first byte on that isn't ASCII, however late that comes.
-type decoded struct {
+type decoder struct {
 	from io.Reader
-	is   Guess // while it is empty, all was ASCII
+	is   Setting // while it is empty, all was ASCII
 	tail []byte
 	err  error // of from, behind tail
 }
 
 // decode reads from with the encoding of that name, or with the one that is found when name is "".
-func decode(from io.Reader, name string) (*decoded, error) {
-	d := &decoded{from: from}
+func decode(from io.Reader, name string) (*decoder, error) {
+	d := &decoder{from: from}
 	if name != "" {
 		e, err := named(name)
 		if err != nil {
 			return nil, err
 		}
-		d.use(Guess{Is: name, Sure: 1, Said: true}, e)
+		d.use(Setting{Value: name, Confidence: 1, Given: true}, e)
 		return d, nil
 	}
 	head := make([]byte, 4096)
@@ -59,7 +59,7 @@ func decode(from io.Reader, name string) (*decoded, error) {
 		if err != nil {
 			return nil, err
 		}
-		d.use(Guess{Is: name, Sure: sure}, e)
+		d.use(Setting{Value: name, Confidence: sure}, e)
 	}
 	return d, nil
 }
@@ -118,7 +118,7 @@ func named(name string) (encoding.Encoding, error) {
 }
 
 // use reads on with an encoding.
-func (d *decoded) use(is Guess, e encoding.Encoding) {
+func (d *decoder) use(is Setting, e encoding.Encoding) {
 	d.is = is
 	if e == encoding.Nop {
 		d.from = withoutMark(d.from)
@@ -127,12 +127,12 @@ func (d *decoded) use(is Guess, e encoding.Encoding) {
 	d.from = withoutMark(transform.NewReader(d.from, e.NewDecoder()))
 }
 
-// foreign tells whether what is read differs from the bytes of the file.
-func (d *decoded) foreign() bool { return d.is.Is != "" && !strings.EqualFold(d.is.Is, utf8Name) }
+// foreign reports whether what is read differs from the bytes of the file.
+func (d *decoder) foreign() bool { return d.is.Value != "" && !strings.EqualFold(d.is.Value, utf8Name) }
 
-// Read gives the text.
-func (d *decoded) Read(b []byte) (int, error) {
-	if d.is.Is != "" {
+// Read returns the text.
+func (d *decoder) Read(b []byte) (int, error) {
+	if d.is.Value != "" {
 		return d.from.Read(b)
 	}
 	if len(d.tail) > 0 {
@@ -156,8 +156,8 @@ func (d *decoded) Read(b []byte) (int, error) {
 func asciiPrefix(b []byte) int {
 	i := 0
 	for ; i+32 <= len(b); i += 32 {
-		block := (*[32]byte)(b[i:])
-		if (binary.LittleEndian.Uint64(block[:])|binary.LittleEndian.Uint64(block[8:])|binary.LittleEndian.Uint64(block[16:])|binary.LittleEndian.Uint64(block[24:]))&highs != 0 {
+		block, word := (*[32]byte)(b[i:]), binary.LittleEndian.Uint64
+		if (word(block[:])|word(block[8:])|word(block[16:])|word(block[24:]))&highs != 0 {
 			break
 		}
 	}
@@ -169,7 +169,7 @@ func asciiPrefix(b []byte) int {
 }
 
 // judge finds the encoding by what starts with tail.
-func (d *decoded) judge() {
+func (d *decoder) judge() {
 	if d.err == nil {
 		more := make([]byte, lookedAt)
 		n, err := io.ReadFull(d.from, more)
@@ -180,29 +180,29 @@ func (d *decoded) judge() {
 	}
 	rest := []io.Reader{bytes.NewReader(d.tail)}
 	if d.err != nil {
-		rest = append(rest, failing{d.err})
+		rest = append(rest, failingReader{d.err})
 	}
 	d.from = io.MultiReader(append(rest, d.from)...)
 	is, e := judgeEncoding(d.tail)
 	d.use(is, e)
 }
 
-// failing gives an error.
-type failing struct{ err error }
+// failingReader returns an error.
+type failingReader struct{ err error }
 
-func (f failing) Read([]byte) (int, error) { return 0, f.err }
+func (f failingReader) Read([]byte) (int, error) { return 0, f.err }
 
 // withoutMark reads r without the byte-order mark at its start.
 func withoutMark(r io.Reader) io.Reader {
-	return &unmarked{r: r}
+	return &markSkipper{r: r}
 }
 
-type unmarked struct {
+type markSkipper struct {
 	r       io.Reader
 	started bool
 }
 
-func (u *unmarked) Read(b []byte) (int, error) {
+func (u *markSkipper) Read(b []byte) (int, error) {
 	if u.started {
 		return u.r.Read(b)
 	}
@@ -215,7 +215,7 @@ func (u *unmarked) Read(b []byte) (int, error) {
 	}
 	rest := io.Reader(bytes.NewReader(head))
 	if err != nil {
-		rest = io.MultiReader(rest, failing{err})
+		rest = io.MultiReader(rest, failingReader{err})
 	}
 	u.r = io.MultiReader(rest, u.r)
 	return u.r.Read(b)
@@ -268,15 +268,15 @@ var alphabets = []alphabet{
 }
 
 // judgeEncoding finds the encoding of a text that starts with a byte that isn't ASCII.
-func judgeEncoding(text []byte) (Guess, encoding.Encoding) {
+func judgeEncoding(text []byte) (Setting, encoding.Encoding) {
 	good, bad := sequences(text)
 	if good > 0 && 2*bad <= good {
-		return Guess{Is: utf8Name, Sure: 1 - float64(bad)/float64(good+bad)}, encoding.Nop
+		return Setting{Value: utf8Name, Confidence: 1 - float64(bad)/float64(good+bad)}, encoding.Nop
 	}
 	if share, n := shiftJIS(text); share > 0.6 {
 		const enough = 6 // characters
 		few := min(1, float64(n)/enough)
-		return Guess{Is: "Shift_JIS", Sure: share * few * few}, japanese.ShiftJIS
+		return Setting{Value: "Shift_JIS", Confidence: share * few * few}, japanese.ShiftJIS
 	}
 	type reading struct {
 		alphabet
@@ -300,7 +300,7 @@ func judgeEncoding(text []byte) (Guess, encoding.Encoding) {
 	if len(all) > 1 {
 		sure = min(sure, best.score-all[1].score)
 	}
-	return Guess{Is: best.name, Sure: math.Round(100*max(0.01, min(sure, best.score))) / 100}, best.set
+	return Setting{Value: best.name, Confidence: math.Round(100*max(0.01, min(sure, best.score))) / 100}, best.set
 }
 
 // commonest is what speaks for the first of alphabets besides its letters.

@@ -2,7 +2,7 @@ package source
 
 import "io"
 
-// First gives the first n records of t.
+// First returns the first n records of t.
 func First(t Table, n int64) Table { return &first{Table: t, left: n} }
 
 type first struct {

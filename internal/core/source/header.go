@@ -26,7 +26,7 @@ func (r row) isTyped(i int) bool {
 	return typed(r.cells[i])
 }
 
-// filled counts the cells that hold something, and gives the position behind the last of them.
+// filled counts the cells that hold something, and returns the position behind the last of them.
 func (r row) filled() (n, width int) {
 	for i := range r.cells {
 		if r.cells[i] != "" {
@@ -36,8 +36,8 @@ func (r row) filled() (n, width int) {
 	return n, width
 }
 
-// titled is where the header stands in a sample: from rows first to last, or nowhere.
-type titled struct {
+// headerGuess is where the header stands in a sample: from rows first to last, or nowhere.
+type headerGuess struct {
 	first, last int // -1 for none
 	sure        float64
 }
@@ -50,7 +50,7 @@ const (
 
 // judgeHeader finds the header of the rows: the first row that is as wide as they usually are, when it holds names
 // over columns of values.
-func judgeHeader(rows []row) titled {
+func judgeHeader(rows []row) headerGuess {
 	width := usual(rows, func(r row) int { _, width := r.filled(); return width })
 	cells := usual(rows, func(r row) int { n, _ := r.filled(); return n })
 	at := slices.IndexFunc(rows[:min(len(rows), mostTitles)], func(r row) bool {
@@ -58,20 +58,20 @@ func judgeHeader(rows []row) titled {
 		return float64(n) >= enoughCells*float64(cells)
 	})
 	if at < 0 {
-		return titled{-1, -1, 0.3}
+		return headerGuess{-1, -1, 0.3}
 	}
 	named, valued := evidence(rows[at], rows[at+1:], width)
 	switch {
 	case named > 0 && valued <= named:
-		return joined(rows, titled{at, at, 0.99 - 0.2*float64(valued)/float64(named)}, width)
+		return joined(rows, headerGuess{at, at, 0.99 - 0.2*float64(valued)/float64(named)}, width)
 	case valued > 0:
-		return titled{-1, -1, 0.9}
+		return headerGuess{-1, -1, 0.9}
 	case at+1 == len(rows) && !slices.ContainsFunc(rows[at].cells, typed):
-		return titled{at, at, 0.6}
+		return headerGuess{at, at, 0.6}
 	case likeNames(rows[at], rows[at+1:]):
-		return joined(rows, titled{at, at, 0.7}, width)
+		return joined(rows, headerGuess{at, at, 0.7}, width)
 	}
-	return titled{-1, -1, 0.6}
+	return headerGuess{-1, -1, 0.6}
 }
 
 // usual is the size that most rows have; of several the largest.
@@ -113,7 +113,7 @@ func evidence(r row, data []row, width int) (named, valued int) {
 	return named, valued
 }
 
-// likeNames tells whether a row over columns of nothing but text can hold their names: short ones, each another, that
+// likeNames reports whether a row over columns of nothing but text can hold their names: short ones, each another, that
 // don't stand among the values.
 func likeNames(r row, data []row) bool {
 	seen := map[string]bool{}
@@ -121,10 +121,10 @@ func likeNames(r row, data []row) bool {
 		if name == "" {
 			continue
 		}
-		if seen[Plain(name)] || len([]rune(name)) > longName || r.isTyped(i) {
+		if seen[FoldName(name)] || len([]rune(name)) > longName || r.isTyped(i) {
 			return false
 		}
-		seen[Plain(name)] = true
+		seen[FoldName(name)] = true
 		if slices.ContainsFunc(data, func(d row) bool { return !d.blank(i) && d.cells[i] == name }) {
 			return false
 		}
@@ -133,33 +133,35 @@ func likeNames(r row, data []row) bool {
 }
 
 // joined takes the row above or below to the header when it names what the header leaves open.
-func joined(rows []row, t titled, width int) titled {
+func joined(rows []row, t headerGuess, width int) headerGuess {
 	if unclear(rows[t.first], width) {
 		if above := t.first - 1; above >= 0 && rows[above].line == rows[t.first].line-1 && groups(rows[above]) {
-			return titled{above, t.last, t.sure * 0.8}
+			return headerGuess{above, t.last, t.sure * 0.8}
 		}
-		if below := t.first + 1; below < len(rows)-1 && groups(rows[below]) && rows[t.first].blankAnd(rows[below], width) {
-			if named, valued := evidence(rows[below], rows[below+1:], width); named > valued || named == 0 && valued == 0 {
-				return titled{t.first, below, t.sure * 0.8}
+		if below := t.first + 1; below < len(rows)-1 && groups(rows[below]) &&
+			rows[t.first].blankAnd(rows[below], width) {
+			if named, valued := evidence(rows[below], rows[below+1:], width); named > valued || named == 0 &&
+				valued == 0 {
+				return headerGuess{t.first, below, t.sure * 0.8}
 			}
 		}
 	}
 	return t
 }
 
-// unclear tells whether columns have no name in r, or the same.
+// unclear reports whether columns have no name in r, or the same.
 func unclear(r row, width int) bool {
 	seen := map[string]bool{}
 	for i := range width {
-		if r.blank(i) || seen[Plain(r.cells[i])] {
+		if r.blank(i) || seen[FoldName(r.cells[i])] {
 			return true
 		}
-		seen[Plain(r.cells[i])] = true
+		seen[FoldName(r.cells[i])] = true
 	}
 	return false
 }
 
-// groups tells whether a row can hold names of groups of columns, or the names under them.
+// groups reports whether a row can hold names of groups of columns, or the names under them.
 func groups(r row) bool {
 	n, _ := r.filled()
 	for i := range r.cells {
@@ -170,7 +172,7 @@ func groups(r row) bool {
 	return n >= 2
 }
 
-// blankAnd tells whether below has a name where r has none.
+// blankAnd reports whether below has a name where r has none.
 func (r row) blankAnd(below row, width int) bool {
 	for i := range width {
 		if r.blank(i) && !below.blank(i) {
@@ -214,17 +216,17 @@ func blankBelow(rows []row, i int) bool {
 func numbered(i int) string { return fmt.Sprintf("column %d", i+1) }
 
 // guess says where the header is.
-func (t titled) guess(rows []row, asked Lines) Guess {
-	g := Guess{Is: "none", Sure: math.Round(100*t.sure) / 100, Said: asked.Said()}
-	if asked.Said() {
-		g.Sure = 1
+func (t headerGuess) guess(rows []row, asked HeaderLines) Setting {
+	g := Setting{Value: "none", Confidence: math.Round(100*t.sure) / 100, Given: asked.Given()}
+	if asked.Given() {
+		g.Confidence = 1
 	}
 	switch {
 	case t.first < 0:
 	case t.first == t.last:
-		g.Is = fmt.Sprint(rows[t.first].line)
+		g.Value = fmt.Sprint(rows[t.first].line)
 	default:
-		g.Is = fmt.Sprintf("%d-%d", rows[t.first].line, rows[t.last].line)
+		g.Value = fmt.Sprintf("%d-%d", rows[t.first].line, rows[t.last].line)
 	}
 	return g
 }

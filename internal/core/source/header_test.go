@@ -35,10 +35,13 @@ func TestWhereTheHeaderIs(t *testing.T) {
 		{"only a header", rowsOfText("Berth|Depth"), 0, 0},
 		{"only values", rowsOfText("7|8"), -1, -1},
 		{"titles, and a header below", rowsOfText("Berths of the harbour|", "|", "Berth|Depth", "N1|7", "N2|8"), 2, 2},
-		{"a title with two cells", rowsOfText("Register|as of March||", "Reg|Name|GT|Built", "A|b|1|2", "C|d|3|4"), 1, 1},
+		{"a title with two cells", rowsOfText("Register|as of March||", "Reg|Name|GT|Built", "A|b|1|2", "C|d|3|4"), 1,
+			1},
 		{"a header with a gap", rowsOfText("Reg||GT|Built", "A|x|1|2", "C|y|3|4"), 0, 0},
-		{"groups above names that are not clear", rowsOfText("Vessel||Stay|", "Reg|Name|From|Name", "A|b|1|x", "C|d|3|y"), 0, 1},
-		{"names below groups that leave some open", rowsOfText("Reg|Size||Stay", "|Length|Beam|Days", "A|80|12|1", "B|75|11|2"), 0, 1},
+		{"groups above names that are not clear", rowsOfText("Vessel||Stay|", "Reg|Name|From|Name", "A|b|1|x",
+			"C|d|3|y"), 0, 1},
+		{"names below groups that leave some open", rowsOfText("Reg|Size||Stay", "|Length|Beam|Days", "A|80|12|1",
+			"B|75|11|2"), 0, 1},
 		{"one column of numbers", rowsOfText("Tons", "5", "7", "9"), 0, 0},
 		{"one column without a name", rowsOfText("5", "7", "9"), -1, -1},
 		{"years over numbers", rowsOfText("Berth|Quay|2024|Note", "N1|a|7|x", "N2|b|8|y"), -1, -1},
@@ -63,15 +66,21 @@ func TestNamesOfColumns(t *testing.T) {
 		{"as they stand, with single blanks", rowsOfText("Reg.  No.|GT"), 2, "Reg. No.|GT"},
 		{"by position where there are none", rowsOfText("a||c"), 4, "a|column 2|c|column 4"},
 		{"none at all", nil, 2, "column 1|column 2"},
-		{"groups hold for the columns to the right", rowsOfText("Vessel||Stay|", "Reg|Name|From|To"), 4, "Vessel Reg|Vessel Name|Stay From|Stay To"},
-		{"a group doesn't hold where nothing stands below", rowsOfText("Reg|Size||", "|Length|Beam|"), 4, "Reg|Size Length|Size Beam|column 4"},
+		{"groups hold for the columns to the right", rowsOfText("Vessel||Stay|", "Reg|Name|From|To"), 4,
+			"Vessel Reg|Vessel Name|Stay From|Stay To"},
+		{"a group doesn't hold where nothing stands below", rowsOfText("Reg|Size||", "|Length|Beam|"), 4,
+			"Reg|Size Length|Size Beam|column 4"},
 		{"a name that stands in both rows stands once", rowsOfText("Reg|Size", "Reg|Length"), 2, "Reg|Size Length"},
 	}
 	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) { assert.Equal(t, c.want, strings.Join(names(c.rows, c.width, numbered), "|")) })
+		t.Run(c.name, func(t *testing.T) {
+			assert.Equal(t, c.want,
+				strings.Join(names(c.rows, c.width, numbered), "|"))
+		})
 	}
 	h := Header{Names: []string{"Reg. No.", "Name", "name ", "column 9"}}
-	for name, want := range map[string][]int{"reg.  NO.": {0}, "Name": {1, 2}, "column 2": {1}, "Column 4": {3}, "column 9": {3}, "column 5": nil, "column 0": nil, "GT": nil} {
+	for name, want := range map[string][]int{"reg.  NO.": {0}, "Name": {1, 2}, "column 2": {1}, "Column 4": {3},
+		"column 9": {3}, "column 5": nil, "column 0": nil, "GT": nil} {
 		assert.Equal(t, want, h.Find(name), name)
 	}
 }
@@ -85,7 +94,8 @@ func TestDialects(t *testing.T) {
 		{"commas", "a,b,c\n1,2,3\n4,5,6\n", Dialect{',', '"'}, true},
 		{"commas in quotes beside semicolons", "a;b\n\"x, y\";1\n\"z, w\";2\n", Dialect{';', '"'}, true},
 		{"decimal commas", "a;b\n1,5;2,5\n3,5;4,5\n", Dialect{';', '"'}, false},
-		{"tabs beside commas in text", "name\tnote\nOtter, the\tsmall, old\nHeron, grey\tlarge, new\n", Dialect{'\t', '"'}, true},
+		{"tabs beside commas in text", "name\tnote\nOtter, the\tsmall, old\nHeron, grey\tlarge, new\n",
+			Dialect{'\t', '"'}, true},
 		{"times have colons", "a,b\n12:30,13:45\n01:00,02:15\n", Dialect{',', '"'}, true},
 		{"carets", "a^b\n1^2\n3^4\n", Dialect{'^', '"'}, true},
 		{"units of ASCII", "a\x1fb\n1\x1f2\n", Dialect{'\x1f', '"'}, true},
@@ -96,39 +106,45 @@ func TestDialects(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			got, guess := judgeDialect([]byte(c.text), Asked{})
+			got, guess := judgeDialect([]byte(c.text), ReadOptions{})
 			assert.Equal(t, c.want, got)
-			assert.Equal(t, string(c.want.Delimiter), guess.Is)
+			assert.Equal(t, string(c.want.Delimiter), guess.Value)
 			if c.sure {
-				assert.Greater(t, guess.Sure, 0.5)
+				assert.Greater(t, guess.Confidence, 0.5)
 			}
 		})
 	}
-	_, guess := judgeDialect([]byte("Berth\nN1\nN2\n"), Asked{})
-	assert.Equal(t, "none", guess.Is)
-	got, guess := judgeDialect([]byte("a;b\n"), Asked{Delimiter: ',', Quote: "none"})
+	_, guess := judgeDialect([]byte("Berth\nN1\nN2\n"), ReadOptions{})
+	assert.Equal(t, "none", guess.Value)
+	got, guess := judgeDialect([]byte("a;b\n"), ReadOptions{Delimiter: ',', Quote: "none"})
 	assert.Equal(t, Dialect{',', 0}, got)
-	assert.True(t, guess.Said)
+	assert.True(t, guess.Given)
 }
 
 func TestLinesOfDialects(t *testing.T) {
-	for d, want := range map[Dialect]string{{',', '"'}: `a;b,"c,d","e""f","g` + "\n" + `h",`, {';', '\''}: `'a;b';c,d;e"f;'g` + "\n" + `h';`, {'\t', 0}: "a;b\tc,d\te\"f\tg h\t"} {
+	for d, want := range map[Dialect]string{{',', '"'}: `a;b,"c,d","e""f","g` + "\n" + `h",`,
+		{';', '\''}: `'a;b';c,d;e"f;'g` + "\n" + `h';`, {'\t', 0}: "a;b\tc,d\te\"f\tg h\t"} {
 		assert.Equal(t, want, d.Line("a;b", "c,d", `e"f`, "g\nh", ""))
 	}
 }
 
 func TestWhatIsAsked(t *testing.T) {
-	var a Asked
-	for _, good := range []func() error{func() error { return a.SetHeader("3-4") }, func() error { return a.SetFooter("2") }, func() error { return a.SetEncoding("ISO-8859-2") },
-		func() error { return a.SetDelimiter("tab") }, func() error { return a.SetQuote("'") }, func() error { return a.SetSheet("Calls") }, func() error { return a.SetRange("B4:K9") }} {
+	var a ReadOptions
+	for _, good := range []func() error{func() error { return a.SetHeader("3-4") },
+		func() error { return a.SetFooter("2") }, func() error { return a.SetEncoding("ISO-8859-2") },
+		func() error { return a.SetDelimiter("tab") }, func() error { return a.SetQuote("'") },
+		func() error { return a.SetSheet("Calls") }, func() error { return a.SetRange("B4:K9") }} {
 		assert.NoError(t, good())
 	}
-	assert.Equal(t, Asked{Header: Lines{First: 3, Last: 4}, Footer: 2, Encoding: "ISO-8859-2", Delimiter: '\t', Quote: "'", Sheet: "Calls", Range: "B4:K9"}, a)
+	assert.Equal(t, ReadOptions{Header: HeaderLines{First: 3, Last: 4}, Footer: 2, Encoding: "ISO-8859-2",
+		Delimiter: '\t', Quote: "'", Sheet: "Calls", Range: "B4:K9"}, a)
 	assert.NoError(t, a.SetHeader("none"))
-	assert.True(t, a.Header.None && a.Header.Said())
-	for _, bad := range []error{a.SetHeader("0"), a.SetHeader("4-3"), a.SetHeader("1-99"), a.SetHeader("x"), a.SetFooter("-1"), a.SetFooter("101"), a.SetEncoding("martian"), a.SetEncoding(""),
-		a.SetDelimiter(""), a.SetDelimiter(";;"), a.SetDelimiter("é"), a.SetDelimiter(`"`), a.SetQuote("''"), a.SetQuote("")} {
-		var advised fault.Advised
+	assert.True(t, a.Header.None && a.Header.Given())
+	for _, bad := range []error{a.SetHeader("0"), a.SetHeader("4-3"), a.SetHeader("1-99"), a.SetHeader("x"),
+		a.SetFooter("-1"), a.SetFooter("101"), a.SetEncoding("martian"), a.SetEncoding(""),
+		a.SetDelimiter(""), a.SetDelimiter(";;"), a.SetDelimiter("é"), a.SetDelimiter(`"`), a.SetQuote("''"),
+		a.SetQuote("")} {
+		var advised fault.InvalidValue
 		assert.ErrorAs(t, bad, &advised)
 	}
 }

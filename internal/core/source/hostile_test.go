@@ -5,7 +5,6 @@ import (
 	"compress/gzip"
 	"fmt"
 	"io"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/seeded"
 )
 
 // whole are files of all formats as they should be, small.
@@ -37,10 +37,10 @@ func wholeOf(t *testing.T) map[string][]byte {
 	return files
 }
 
-// judged reads a file in every way, and gives the first error; all errors must be for people.
+// judged reads a file in every way, and returns the first error; all errors must be for people.
 func judged(t *testing.T, path string) error {
 	t.Helper()
-	tables, err := All(path, Asked{})
+	tables, err := All(path, ReadOptions{})
 	for _, table := range tables {
 		if err == nil {
 			_, err = eachRecord(table)
@@ -77,7 +77,7 @@ func TestTruncatedFiles(t *testing.T) {
 
 // TestDamagedFiles changes bytes of files at random: each is read, or refused in words.
 func TestDamagedFiles(t *testing.T) {
-	r := rand.New(rand.NewPCG(31, 32))
+	r := seeded.Rand(t)
 	for format, content := range wholeOf(t) {
 		t.Run(format, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in."+format)
@@ -95,14 +95,15 @@ func TestDamagedFiles(t *testing.T) {
 
 // TestNoise: bytes without any meaning, with the starts of all formats.
 func TestNoise(t *testing.T) {
-	r := rand.New(rand.NewPCG(33, 34))
+	r := seeded.Rand(t)
 	path := filepath.Join(t.TempDir(), "in.csv")
 	for i := range 300 {
 		noise := make([]byte, r.IntN(3000))
 		for k := range noise {
 			noise[k] = byte(r.IntN(256))
 		}
-		start := []string{"", "PK\x03\x04", "PK\x05\x06", "\x1f\x8b\x08", "\xff\xfe", "\xef\xbb\xbf", "sep=;\n", "<?xml", "a,b\n"}[i%9]
+		start := []string{"", "PK\x03\x04", "PK\x05\x06", "\x1f\x8b\x08", "\xff\xfe", "\xef\xbb\xbf", "sep=;\n",
+			"<?xml", "a,b\n"}[i%9]
 		require.NoError(t, os.WriteFile(path, append([]byte(start), noise...), 0o600))
 		judged(t, path)
 	}
@@ -110,10 +111,11 @@ func TestNoise(t *testing.T) {
 
 // TestDamagedMarkup changes the markup in workbooks, which a checksum would hide from the readers otherwise.
 func TestDamagedMarkup(t *testing.T) {
-	r := rand.New(rand.NewPCG(35, 36))
+	r := seeded.Rand(t)
 	sheet := rowsOf(`<row r="2"><c r="A2" t="s"><v>1</v></c><c r="B2" t="inlineStr"><is><r><t>x &amp; y</t></r></is></c><c r="C2" s="1"><v>45382.5</v></c></row><!-- c -->` +
 		strings.Repeat(`<row r="3"><c r="A3"><f>1+1</f><v>2</v></c><c r="B3" t="e"><v>#N/A</v></c></row>`, 20))
-	table := odsTable(strings.Repeat(`<table:table-row table:number-rows-repeated="2">`+textCell("x<text:s text:c=\"2\"/>y")+`<table:table-cell office:value-type="date" office:date-value="2026-03-31"/></table:table-row>`, 20))
+	table := odsTable(strings.Repeat(`<table:table-row table:number-rows-repeated="2">`+
+		textCell("x<text:s text:c=\"2\"/>y")+`<table:table-cell office:value-type="date" office:date-value="2026-03-31"/></table:table-row>`, 20))
 	spoil := func(s string) string {
 		b := []byte(s)
 		for range 1 + r.IntN(3) {
@@ -137,8 +139,10 @@ func TestDamagedMarkup(t *testing.T) {
 		judged(t, ods(t, spoil(table), nil))
 	}
 	for range 50 {
-		judged(t, xlsx(t, sheet, map[string]string{"xl/sharedStrings.xml": spoil(`<sst><si><t>Vessel</t></si><si><r><t>Grey</t></r><rPh sb="0" eb="1"><t>x</t></rPh></si></sst>`)}))
-		judged(t, xlsx(t, sheet, map[string]string{"xl/styles.xml": spoil(`<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>`)}))
+		judged(t, xlsx(t, sheet, map[string]string{"xl/sharedStrings.xml": spoil(
+			`<sst><si><t>Vessel</t></si><si><r><t>Grey</t></r><rPh sb="0" eb="1"><t>x</t></rPh></si></sst>`)}))
+		judged(t, xlsx(t, sheet, map[string]string{"xl/styles.xml": spoil(
+			`<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>`)}))
 	}
 }
 
@@ -156,9 +160,10 @@ func TestWideTables(t *testing.T) {
 	for i := range columns {
 		fmt.Fprintf(&markup, `<c><v>%d</v></c>`, i)
 	}
-	text, err := open(t, strings.TrimSuffix(header.String(), ",")+"\n"+strings.Repeat(strings.TrimSuffix(row.String(), ",")+"\n", 20), Asked{})
+	text, err := open(t, strings.TrimSuffix(header.String(), ",")+"\n"+
+		strings.Repeat(strings.TrimSuffix(row.String(), ",")+"\n", 20), ReadOptions{})
 	require.NoError(t, err)
-	sheet, err := opened(t, Open, Asked{}, xlsx(t, markup.String()+`</row></sheetData></worksheet>`, nil))
+	sheet, err := opened(t, Open, ReadOptions{}, xlsx(t, markup.String()+`</row></sheetData></worksheet>`, nil))
 	require.NoError(t, err)
 	for _, table := range []Table{text, sheet} {
 		assert.Len(t, table.Header().Names, columns)
@@ -169,19 +174,21 @@ func TestWideTables(t *testing.T) {
 		require.Len(t, r.Fields, columns)
 		assert.Equal(t, "16383", string(r.Fields[columns-1]))
 	}
-	_, err = Open([]string{xlsx(t, markup.String()+`<c><v>1</v></c></row></sheetData></worksheet>`, nil)}, Asked{})
+	_, err = Open([]string{xlsx(t, markup.String()+`<c><v>1</v></c></row></sheetData></worksheet>`, nil)},
+		ReadOptions{})
 	assert.ErrorContains(t, err, "its row 2 has more than 16384 cells")
 }
 
 func TestPlaces(t *testing.T) {
-	table, err := open(t, "a,b\n1,2\n", Asked{})
+	table, err := open(t, "a,b\n1,2\n", ReadOptions{})
 	require.NoError(t, err)
-	spot := SpotOf(table, 7)
-	assert.Equal(t, []string{"in.csv:7", "line 7", ""}, []string{spot.Short(), spot.Words(), CellName(table, 7, 1)})
-	sheet, err := opened(t, Open, Asked{Range: "B3:E5"}, register+".xlsx")
+	place := PlaceOf(table, 7)
+	assert.Equal(t, []string{"in.csv:7", "line 7", ""}, []string{place.Short(), place.Words(), CellName(table, 7, 1)})
+	sheet, err := opened(t, Open, ReadOptions{Range: "B3:E5"}, register+".xlsx")
 	require.NoError(t, err)
-	spot = SpotOf(sheet, 5)
-	assert.Equal(t, []string{"register.xlsx[Register]!5", "row 5", "C5"}, []string{spot.Short(), spot.Words(), CellName(sheet, 5, 1)})
+	place = PlaceOf(sheet, 5)
+	assert.Equal(t, []string{"register.xlsx[Register]!5", "row 5", "C5"},
+		[]string{place.Short(), place.Words(), CellName(sheet, 5, 1)})
 	file, line := PositionIn(3<<lineBits | 12)
 	assert.Equal(t, []int64{3, 12}, []int64{int64(file), line})
 }

@@ -1,28 +1,30 @@
 package source
 
-// Mapping changes the records of a chunk, one after the other. It may hand out its own memory, which must be good for as
-// long as that of the record.
+// Mapping changes the records of a chunk, one after the other. It may hand out its own memory, which must be good for
+// as long as that of the record.
 type Mapping interface {
-	// Map changes r, and tells whether it is kept.
+	// Map changes r, and reports whether it is kept.
 	Map(r *Record) bool
 }
 
-// Map gives t with its records changed, under another header. A mapping is made for each chunk.
-func Map(t Table, header Header, mapping func() Mapping) Table { return &mapped{t, header, mapping} }
+// Map returns t with its records changed, under another header. A mapping is made for each chunk.
+func Map(t Table, header Header, mapping func() Mapping) Table {
+	return &mappedTable{t, header, mapping}
+}
 
-type mapped struct {
+type mappedTable struct {
 	Table
 	header  Header
 	mapping func() Mapping
 }
 
-func (m *mapped) Header() Header { return m.header }
+func (m *mappedTable) Header() Header { return m.header }
 
-func (m *mapped) Next() (*Chunk, error) { return m.add(m.Table.Next()) }
+func (m *mappedTable) Next() (*Chunk, error) { return m.add(m.Table.Next()) }
 
-func (m *mapped) Again(o Origin) (*Chunk, error) { return m.add(m.Table.Again(o)) }
+func (m *mappedTable) Again(o Origin) (*Chunk, error) { return m.add(m.Table.Again(o)) }
 
-func (m *mapped) add(c *Chunk, err error) (*Chunk, error) {
+func (m *mappedTable) add(c *Chunk, err error) (*Chunk, error) {
 	if err == nil {
 		c.maps = append(c.maps, m.mapping())
 	}
@@ -30,9 +32,10 @@ func (m *mapped) add(c *Chunk, err error) (*Chunk, error) {
 }
 
 // Behind is the table that stands behind this one.
-func (m *mapped) Behind() Table { return m.Table }
+func (m *mappedTable) Behind() Table { return m.Table }
 
-// mapped changes r by all mappings, and tells whether it is kept. The reader's own memory is put by for the next record.
+// mapped changes r by all mappings, and reports whether it is kept. The reader's own memory is put by for the next
+// record.
 func (c *Chunk) mapped(r *Record) bool {
 	if c.maps == nil {
 		return true
@@ -54,7 +57,7 @@ type readers struct {
 	stored []Stored
 }
 
-// back gives the reader its own memory back.
+// back returns the reader its own memory back.
 func (r *Record) back() {
 	if r.own != nil {
 		r.Fields, r.Faults, r.Stored = r.own.fields, r.own.faults, r.own.stored

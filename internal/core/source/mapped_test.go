@@ -6,22 +6,24 @@ import (
 	"strings"
 	"testing"
 
+	"ladle/internal/core/reason"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
 // doubling doubles the first field, adds one, and leaves records with an x out.
-type doubling struct{ room [][]byte }
+type doubling struct{ buf [][]byte }
 
 func (d *doubling) Map(r *Record) bool {
 	if len(r.Fields) > 1 && string(r.Fields[1]) == "x" {
 		return false
 	}
-	d.room = append(d.room[:0], append(append([]byte{}, r.Fields[0]...), r.Fields[0]...))
-	d.room = append(d.room, r.Fields[1:]...)
-	d.room = append(d.room, []byte("new"))
-	r.Fields, r.Stored, r.Raw = d.room, []Stored{StoredText}, nil
-	r.Faults = append(r.Faults, Fault{Field: 0, Why: "is doubled"})
+	d.buf = append(d.buf[:0], append(append([]byte{}, r.Fields[0]...), r.Fields[0]...))
+	d.buf = append(d.buf, r.Fields[1:]...)
+	d.buf = append(d.buf, []byte("new"))
+	r.Fields, r.Stored, r.Raw = d.buf, []Stored{StoredText}, nil
+	r.Faults = append(r.Faults, Fault{Field: 0, Why: reason.Fault(reason.Unreadable, "is doubled")})
 	return true
 }
 
@@ -33,18 +35,20 @@ func collect(t *testing.T, table Table) []string {
 		var r Record
 		for c.Next(&r) {
 			_, line := PositionIn(r.Position)
-			lines = append(lines, fmt.Sprintf("%d: %s %d %d", line, strings.Join(texts(r.Fields), "|"), len(r.Faults), len(r.Stored)))
+			lines = append(lines, fmt.Sprintf("%d: %s %d %d", line, strings.Join(texts(r.Fields), "|"), len(r.Faults),
+				len(r.Stored)))
 		}
 		return lines
 	}
-	require.NoError(t, Each(context.Background(), table, work, func(_ *Chunk, lines []string) error { all = append(all, lines...); return nil }))
+	require.NoError(t, Each(context.Background(), table, work,
+		func(_ *Chunk, lines []string) error { all = append(all, lines...); return nil }))
 	return all
 }
 
 func TestMappedRecordsLeaveTheReaderItsMemory(t *testing.T) {
 	content := "A,B\n1,a\n2,x\n\"3\"\"\",c\n4,d\n"
 	want := []string{"2: 11|a|new 1 1", `4: 3"3"|c|new 1 1`, "5: 44|d|new 1 1"}
-	table, err := open(t, content, Asked{})
+	table, err := open(t, content, ReadOptions{})
 	require.NoError(t, err)
 	front := Map(table, Header{Names: []string{"A", "B", "New"}}, func() Mapping { return &doubling{} })
 	assert.Equal(t, []string{"A", "B", "New"}, front.Header().Names)
@@ -53,10 +57,12 @@ func TestMappedRecordsLeaveTheReaderItsMemory(t *testing.T) {
 	assert.Equal(t, Dialect{',', '"'}, DialectOf(front))
 
 	t.Run("and two mappings follow each other", func(t *testing.T) {
-		table, err := open(t, content, Asked{})
+		table, err := open(t, content, ReadOptions{})
 		require.NoError(t, err)
-		twice := Map(Map(table, table.Header(), func() Mapping { return &doubling{} }), table.Header(), func() Mapping { return &doubling{} })
-		assert.Equal(t, []string{"2: 1111|a|new|new 2 1", `4: 3"3"3"3"|c|new|new 2 1`, "5: 4444|d|new|new 2 1"}, collect(t, twice))
+		twice := Map(Map(table, table.Header(), func() Mapping { return &doubling{} }), table.Header(),
+			func() Mapping { return &doubling{} })
+		assert.Equal(t, []string{"2: 1111|a|new|new 2 1", `4: 3"3"3"3"|c|new|new 2 1`, "5: 4444|d|new|new 2 1"},
+			collect(t, twice))
 	})
 }
 
@@ -66,7 +72,7 @@ func TestReplayGivesTheSameRecordsAgain(t *testing.T) {
 	for i := range 150_000 {
 		fmt.Fprintf(&content, "%d,%d\n", i, i%7)
 	}
-	table, err := open(t, content.String(), Asked{})
+	table, err := open(t, content.String(), ReadOptions{})
 	require.NoError(t, err)
 	var origins []Origin
 	first := 0
@@ -78,15 +84,16 @@ func TestReplayGivesTheSameRecordsAgain(t *testing.T) {
 		}
 		return n
 	}
-	require.NoError(t, Each(context.Background(), table, work, func(c *Chunk, n int) error { origins, first = append(origins, c.Origin), first+n; return nil }))
+	require.NoError(t, Each(context.Background(), table, work,
+		func(c *Chunk, n int) error { origins, first = append(origins, c.Origin), first+n; return nil }))
 	require.Greater(t, len(origins), 1)
-	before := *table.Files()[0]
+	before := table.Formats()[0]
 	for range 2 {
 		again := collect(t, Replay(table, origins))
 		require.Len(t, again, first)
 		assert.Equal(t, "150001: 149999|3 0 0", again[first-1])
 	}
-	assert.Equal(t, before, *table.Files()[0], "what was counted is not counted twice")
+	assert.Equal(t, before, table.Formats()[0], "what was counted is not counted twice")
 }
 
 // TestFirstGivesSoManyRecords, whatever the chunks, and the same ones again.
@@ -97,7 +104,7 @@ func TestFirstGivesSoManyRecords(t *testing.T) {
 		fmt.Fprintf(&content, "%d,\"%d\n\"\n", i, i%7)
 	}
 	for _, n := range []int64{1, 2, 40_000, 149_999, 150_000, 150_001} {
-		table, err := open(t, content.String(), Asked{})
+		table, err := open(t, content.String(), ReadOptions{})
 		require.NoError(t, err)
 		first := First(table, n)
 		var origins []Origin
@@ -109,10 +116,12 @@ func TestFirstGivesSoManyRecords(t *testing.T) {
 			}
 			return n
 		}
-		require.NoError(t, Each(context.Background(), first, count, func(c *Chunk, n int64) error { origins, got = append(origins, c.Origin), got+n; return nil }))
+		require.NoError(t, Each(context.Background(), first, count,
+			func(c *Chunk, n int64) error { origins, got = append(origins, c.Origin), got+n; return nil }))
 		assert.Equal(t, min(n, 150_000), got)
 		again := int64(0)
-		require.NoError(t, Each(context.Background(), Replay(first, origins), count, func(_ *Chunk, n int64) error { again += n; return nil }))
+		require.NoError(t, Each(context.Background(), Replay(first, origins), count,
+			func(_ *Chunk, n int64) error { again += n; return nil }))
 		assert.Equal(t, got, again)
 		require.NoError(t, first.Close())
 	}

@@ -15,7 +15,7 @@ import (
 
 // Open opens files as one table: the files at the paths, those that patterns match, in the order of their names, and
 // those in archives. Columns go by their names; the first file says in what order.
-func Open(paths []string, asked Asked) (Table, error) {
+func Open(paths []string, asked ReadOptions) (Table, error) {
 	var tables []Table
 	var failed []error
 	for _, p := range paths {
@@ -36,9 +36,9 @@ func Open(paths []string, asked Asked) (Table, error) {
 	return t, nil
 }
 
-// All opens everything that holds rows in the files that a pattern matches, one by one: each file of an archive, each sheet of a
-// workbook.
-func All(pattern string, asked Asked) ([]Table, error) {
+// All opens everything that holds rows in the files that a pattern matches, one by one: each file of an archive, each
+// sheet of a workbook.
+func All(pattern string, asked ReadOptions) ([]Table, error) {
 	paths, err := match(pattern)
 	if err != nil {
 		return nil, err
@@ -58,7 +58,7 @@ func All(pattern string, asked Asked) ([]Table, error) {
 	return all, nil
 }
 
-// match gives the files that a pattern means.
+// match returns the files that a pattern means.
 func match(pattern string) ([]string, error) {
 	if pattern == "-" || !strings.ContainsAny(pattern, "*?[") {
 		return []string{pattern}, nil
@@ -71,10 +71,12 @@ func match(pattern string) ([]string, error) {
 	}
 	all, err := filepath.Glob(pattern)
 	if err != nil {
-		return nil, fault.At(fault.Wrong, fault.Problem{File: pattern, What: "this is no pattern for the names of files: a [ has no ]"})
+		return nil, fault.At(fault.Wrong, fault.Problem{File: pattern,
+			What: "this is not a pattern for file names: a [ has no ]"})
 	}
 	if len(all) == 0 {
-		return nil, fault.At(fault.Failed, fault.Problem{File: pattern, What: "no file has a name like this", Do: "check the path; paths in a ladle file are relative to it"})
+		return nil, fault.At(fault.Failed, fault.Problem{File: pattern, What: "no file matches this name",
+			Do: "check the path; paths in a ladle file are relative to it"})
 	}
 	slices.Sort(all)
 	return all, nil
@@ -95,7 +97,7 @@ func inArchive(p string) (archive, member string) {
 
 // openAll opens what holds rows at path. With every, each sheet of a workbook is opened; without it the one that is
 // asked for, or the only one.
-func openAll(p string, asked Asked, every bool) ([]Table, error) {
+func openAll(p string, asked ReadOptions, every bool) ([]Table, error) {
 	archive, member := inArchive(p)
 	f, err := openFile(cmp.Or(archive, p))
 	if err != nil {
@@ -115,13 +117,14 @@ func openAll(p string, asked Asked, every bool) ([]Table, error) {
 			return !fits
 		})
 		if len(contents) == 0 {
-			return nil, fault.At(fault.Failed, fault.Problem{File: archive, What: fmt.Sprintf("the archive holds no file named %q", member)})
+			return nil, fault.At(fault.Failed, fault.Problem{File: archive,
+				What: fmt.Sprintf("the archive holds no file named %q", member)})
 		}
 	}
 	return openTexts(f, contents, asked)
 }
 
-func openTexts(f *file, contents []*content, asked Asked) ([]Table, error) {
+func openTexts(f *file, contents []*content, asked ReadOptions) ([]Table, error) {
 	var tables []Table
 	for _, c := range contents {
 		t, err := openText(c, asked)

@@ -55,7 +55,7 @@ func openFile(path string) (*file, error) {
 	}
 	info, err := disk.Stat()
 	if err == nil && info.IsDir() {
-		err = errors.New("it is a folder")
+		err = errors.New("this is a folder")
 	}
 	if err != nil {
 		disk.Close()
@@ -113,29 +113,25 @@ func (f *file) sum() (string, error) {
 }
 
 func changed(path string) error {
-	return fault.At(fault.Failed, fault.Problem{File: path, What: "the file was changed while it was being read", Do: "start again"})
+	return fault.At(fault.Failed, fault.Problem{File: path, What: "the file was changed while it was being read",
+		Do: "start again"})
 }
 
 func unreadable(path string, err error) error {
-	p := fault.Problem{File: path, What: "the file can't be read: " + reason(err), Do: "check the path and its rights"}
+	if errors.As(err, new(*fault.Fault)) {
+		return err
+	}
+	p := fault.Problem{File: path, What: "the file can't be read: " + fault.OfSystem(err),
+		Do: "check the path and its permissions"}
 	switch {
 	case errors.Is(err, os.ErrNotExist):
 		p.What, p.Do = "there is no such file", "check the path; paths in a ladle file are relative to it"
 	case errors.Is(err, io.ErrUnexpectedEOF):
-		p.What, p.Do = "the file ends in the middle of its packed data", "it is not whole: get it again"
+		p.What, p.Do = "the file ends in the middle of its compressed data", "it is incomplete: get it again"
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, zip.ErrChecksum):
-		p.What, p.Do = "its packed data doesn't have the checksum that it should have", "it is damaged: get it again"
+		p.What, p.Do = "its compressed data has the wrong checksum", "it is damaged: get it again"
 	}
 	return fault.Because(fault.Failed, err, p)
-}
-
-// reason is the last part of an error of the operating system, without the path.
-func reason(err error) string {
-	var path *os.PathError
-	if errors.As(err, &path) {
-		return path.Err.Error()
-	}
-	return err.Error()
 }
 
 // content is the bytes of a file, or of one in an archive, that hold the rows.
@@ -157,7 +153,7 @@ func (f *file) contents() ([]*content, *zip.Reader, error) {
 	}
 	switch start := head[:n]; {
 	case n == 0:
-		return nil, nil, f.odd("the file is empty", "it needs at least a line with the names of the columns")
+		return nil, nil, f.odd("the file is empty", "it needs at least a header line")
 	case bytes.HasPrefix(start, []byte{0x1f, 0x8b}):
 		return []*content{{file: f, path: f.path, packed: "gzip", start: f.gunzip}}, nil, nil
 	case bytes.HasPrefix(start, []byte("PK\x03\x04")), bytes.HasPrefix(start, []byte("PK\x05\x06")):
@@ -167,7 +163,10 @@ func (f *file) contents() ([]*content, *zip.Reader, error) {
 			return nil, nil, f.odd(what, do)
 		}
 	}
-	return []*content{{file: f, path: f.path, plain: true, start: func() (io.ReadCloser, error) { return io.NopCloser(f.reader()), nil }}}, nil, nil
+	return []*content{{file: f, path: f.path, plain: true, start: func() (io.ReadCloser,
+		error) {
+		return io.NopCloser(f.reader()), nil
+	}}}, nil, nil
 }
 
 // gunzip reads a file that is packed with gzip.
@@ -176,7 +175,29 @@ func (f *file) gunzip() (io.ReadCloser, error) {
 	if err != nil {
 		return nil, err
 	}
-	return z, nil
+	return &gunzipped{ReadCloser: z, file: f}, nil
+}
+
+// gunzipped refuses a file that expands beyond reason: gzip does not say how long it is.
+type gunzipped struct {
+	io.ReadCloser
+	file *file
+	n    int64
+}
+
+// Bounds of what a file may expand to.
+const (
+	bombRatio = 400
+	bombSize  = 256 << 20
+)
+
+func (g *gunzipped) Read(b []byte) (int, error) {
+	n, err := g.ReadCloser.Read(b)
+	if g.n += int64(n); g.n > bombSize && g.n/bombRatio > g.file.info.Size() {
+		return n, g.file.odd(fmt.Sprintf("it expands to more than %d times its size", bombRatio),
+			"check where it comes from; if that is right, unpack it first")
+	}
+	return n, err
 }
 
 func (f *file) odd(what, do string) error {
@@ -187,17 +208,18 @@ func (f *file) odd(what, do string) error {
 func foreign(start []byte) (what, do string) {
 	const save = "save it as .xlsx, .ods or CSV"
 	for _, f := range []struct{ mark, what, do string }{
-		{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "this is a workbook in the old binary format (.xls), or one that is locked with a password", "save it as .xlsx or .ods, without a password"},
+		{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "this is a workbook in the old binary format (.xls), or one that is " +
+			"locked with a password", "save it as .xlsx or .ods, without a password"},
 		{"%PDF", "this is a PDF document, not a table", "ask for the table as a workbook or CSV"},
-		{"BZh", "this is packed with bzip2, which is not read", "unpack it first"},
-		{"\xfd7zXZ\x00", "this is packed with xz, which is not read", "unpack it first"},
-		{"\x28\xb5\x2f\xfd", "this is packed with zstd, which is not read", "unpack it first"},
-		{"7z\xbc\xaf\x27\x1c", "this is a 7z archive, which is not read", "unpack it first"},
-		{"Rar!", "this is a RAR archive, which is not read", "unpack it first"},
-		{"SQLite format 3\x00", "this is a database, not a file with rows", "give it behind --db"},
+		{"BZh", "this is compressed with bzip2, which ladle doesn't read", "unpack it first"},
+		{"\xfd7zXZ\x00", "this is compressed with xz, which ladle doesn't read", "unpack it first"},
+		{"\x28\xb5\x2f\xfd", "this is compressed with zstd, which ladle doesn't read", "unpack it first"},
+		{"7z\xbc\xaf\x27\x1c", "this is a 7z archive, which ladle doesn't read", "unpack it first"},
+		{"Rar!", "this is a RAR archive, which ladle doesn't read", "unpack it first"},
+		{"SQLite format 3\x00", "this is a database, not a file with rows", "give it as the database, not as a file"},
 		{"\x89PNG", "this is a picture, not a table", ""},
 		{"\xff\xd8\xff", "this is a picture, not a table", ""},
-		{"PAR1", "this is a Parquet file, which is not read", "save it as CSV"},
+		{"PAR1", "this is a Parquet file, which ladle doesn't read", "save it as CSV"},
 	} {
 		if bytes.HasPrefix(start, []byte(f.mark)) {
 			return f.what, f.do
@@ -218,17 +240,19 @@ func (f *file) archive() ([]*content, *zip.Reader, error) {
 	z, err := zip.NewReader(f, f.info.Size())
 	if err != nil {
 		return nil, nil, fault.Because(fault.Refused, err, fault.Problem{File: f.path,
-			What: "this should be a workbook or a zip archive, but it has no table of contents at its end",
-			Do:   "it is not whole: get it again"})
+			What: "this should be a workbook or a zip archive, but its directory at the end is missing",
+			Do:   "it is incomplete: get it again"})
 	}
 	var members []*content
 	for _, m := range z.File {
 		switch name := m.Name; {
 		case name == "[Content_Types].xml" || name == "mimetype":
 			return nil, z, nil
-		case strings.HasSuffix(name, "/"), strings.HasPrefix(name, "__MACOSX/"), strings.HasPrefix(path.Base(name), "."):
+		case strings.HasSuffix(name, "/"), strings.HasPrefix(name, "__MACOSX/"),
+			strings.HasPrefix(path.Base(name), "."):
 		case !m.Mode().IsRegular():
-			return nil, nil, f.odd(fmt.Sprintf("%s in the archive is a link or a device, not a file", name), "take it out, and pack the file itself")
+			return nil, nil, f.odd(fmt.Sprintf("%s in the archive is a link or a device, not a file", name),
+				"delete it, and pack the file itself")
 		case m.Flags&1 != 0:
 			return nil, nil, f.odd(fmt.Sprintf("%s in the archive is locked with a password", name), "unpack it first")
 		default:

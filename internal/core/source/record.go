@@ -1,9 +1,10 @@
 package source
 
 import (
-	"fmt"
 	"hash/maphash"
 	"slices"
+
+	"ladle/internal/core/reason"
 )
 
 // Origin is where a chunk stands among the files of its table.
@@ -25,7 +26,7 @@ type Chunk struct {
 	rows   rows
 	err    error
 	seed   maphash.Seed
-	room   []byte      // the memory that Raw stands in, when nothing else does
+	buf    []byte      // the memory that Raw stands in, when nothing else does
 	free   chan []byte // where that goes for another chunk
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 	maps   []Mapping
@@ -41,7 +42,7 @@ type Counts struct {
 	last     int64 // the last row
 }
 
-// Seal gives the origin of the chunk, by which it can be read again.
+// Seal returns the origin of the chunk, by which it can be read again.
 func (c *Chunk) Seal() Origin {
 	c.Origin.sum = maphash.Bytes(c.seed, c.Raw)
 	return c.Origin
@@ -49,13 +50,13 @@ func (c *Chunk) Seal() Origin {
 
 // Release gives the memory of the chunk back, when nobody uses it any more.
 func (c *Chunk) Release() {
-	if c.room != nil {
+	if c.buf != nil {
 		select {
-		case c.free <- c.room:
+		case c.free <- c.buf:
 		default:
 		}
 	}
-	c.Raw, c.room, c.rows = nil, nil, nil
+	c.Raw, c.buf, c.rows = nil, nil, nil
 }
 
 // Err is why the chunk could not be read to its end, once Next gave false; nil for most.
@@ -69,24 +70,25 @@ type rows interface {
 
 // Record is one record of a file. Its memory is the chunk's, and good until the next record is read into it.
 type Record struct {
-	Position int64    // the file and the line or row on which it starts
-	Raw      []byte   // of text: as it stands in the file, without the end of the line; nil where that says less than the fields
-	Fields   [][]byte // what the cells hold, with quotes taken off, in the order of the table's header
-	Problem  string   // why the fields can't be trusted, or ""
-	Faults   []Fault  // cells that can't be trusted
-	Stored   []Stored // of a sheet: as what each cell is stored; nil for text
+	Position int64 // the file and the line or row on which it starts
+	// of text: as it stands in the file, without the end of the line; nil where that says less than the fields
+	Raw     []byte
+	Fields  [][]byte      // what the cells hold, with quotes taken off, in the order of the table's header
+	Problem *reason.Cause // why the fields can't be trusted; nil when they can
+	Faults  []Fault       // cells that can't be trusted
+	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
 
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
 	Keep bool
 
-	room []byte   // for fields that don't stand in the file as they are
-	own  *readers // while mappings show other memory
+	buf []byte   // for fields that don't stand in the file as they are
+	own *readers // while mappings show other memory
 }
 
 // Fault is a cell that can't be trusted.
 type Fault struct {
 	Field int
-	Why   string // words that go behind the cell
+	Why   *reason.Cause
 }
 
 // Stored is as what a cell of a sheet is stored.
@@ -116,9 +118,9 @@ func (c *Chunk) next(r *Record) bool {
 	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
 		return false
 	}
-	r.Fields, r.Problem, r.Faults = r.Fields[:0], "", r.Faults[:0]
+	r.Fields, r.Problem, r.Faults = r.Fields[:0], nil, r.Faults[:0]
 	if !r.Keep {
-		r.room = r.room[:0]
+		r.buf = r.buf[:0]
 	}
 	if !c.rows.next(c, r) {
 		return false
@@ -153,16 +155,18 @@ func (r *Record) reorder(wanted []int) {
 	r.Raw = nil
 }
 
-// Misshapen says why the fields of a record are not those of so many columns, or can't be trusted at all; "" for a
+// Misshapen returns why the fields of a record are not those of so many columns, or can't be trusted at all; nil for a
 // good one.
-func Misshapen(r *Record, columns int) string {
+func Misshapen(r *Record, columns int) *reason.Cause {
+	kind := reason.TooMany
 	switch {
-	case r.Problem != "":
+	case r.Problem != nil:
 		return r.Problem
+	case len(r.Fields) == columns:
+		return nil
 	case len(r.Fields) < columns:
-		return fmt.Sprintf("the line has only %d of %d fields", len(r.Fields), columns)
-	case len(r.Fields) > columns:
-		return fmt.Sprintf("the line has %d fields, the header %d", len(r.Fields), columns)
+		kind = reason.TooFew
 	}
-	return ""
+	return &reason.Cause{Why: reason.Why{Kind: kind, Limit: int64(columns)},
+		Detail: reason.Detail{Length: int64(len(r.Fields))}}
 }

@@ -2,7 +2,7 @@ package source
 
 import "io"
 
-// Replay gives the chunks of t with the given origins once more, in their order. t has been read to its end.
+// Replay returns the chunks of t with the given origins once more, in their order. t has been read to its end.
 func Replay(t Table, origins []Origin) Table { return &replay{Table: t, origins: origins} }
 
 type replay struct {

@@ -13,6 +13,8 @@ import (
 	"strings"
 	"testing"
 
+	"ladle/internal/seeded"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
@@ -27,7 +29,8 @@ type grid [][]string
 
 // someGrid makes a grid of texts that are hard to write down.
 func someGrid(r *rand.Rand, rows int) grid {
-	hard := []string{"", "plain", "two words", "a,b", "a;b", "a\tb", "a|b", `say "so"`, `"`, `""`, "it's", "line\nend", "007", "1,234.5", "3.14", "=1+1", "<b>&amp;", "]]>", "été", "Ærø", "naïve €",
+	hard := []string{"", "plain", "two words", "a,b", "a;b", "a\tb", "a|b", `say "so"`, `"`, `""`, "it's", "line\nend",
+		"007", "1,234.5", "3.14", "=1+1", "<b>&amp;", "]]>", "été", "Ærø", "naïve €",
 		"_x000D_", "  inside  ", "#N/A", "true", "2026-03-31", "-", "/", "'quoted'"}
 	g := grid{{"Reg. No.", "Vessel", "Remarks", "Berth", "Tons"}}
 	for i := range rows {
@@ -78,7 +81,8 @@ func (g grid) inODS() string {
 		for _, cell := range row {
 			var escaped bytes.Buffer
 			xml.EscapeText(&escaped, []byte(cell))
-			text := strings.NewReplacer("&#xA;", "</text:p><text:p>", "&#x9;", "<text:tab/>", "  ", `<text:s text:c="2"/>`).Replace(escaped.String())
+			text := strings.NewReplacer("&#xA;", "</text:p><text:p>", "&#x9;", "<text:tab/>", "  ",
+				`<text:s text:c="2"/>`).Replace(escaped.String())
 			if cell == "" {
 				b.WriteString("<table:table-cell/>")
 				continue
@@ -93,9 +97,11 @@ func (g grid) inODS() string {
 // TestAllFormsReadAlike writes random tables as texts of many dialects, encodings and packings, and as workbooks, and
 // reads them back without a word about how they were written.
 func TestAllFormsReadAlike(t *testing.T) {
-	r := rand.New(rand.NewPCG(11, 12))
-	encodings := map[string]encoding.Encoding{"UTF-8": encoding.Nop, "windows-1252": charmap.Windows1252, "UTF-16LE": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
-		"UTF-16BE": unicode.UTF16(unicode.BigEndian, unicode.UseBOM), "UTF-32LE": utf32.UTF32(utf32.LittleEndian, utf32.UseBOM)}
+	r := seeded.Rand(t)
+	encodings := map[string]encoding.Encoding{"UTF-8": encoding.Nop, "windows-1252": charmap.Windows1252,
+		"UTF-16LE": unicode.UTF16(unicode.LittleEndian, unicode.UseBOM),
+		"UTF-16BE": unicode.UTF16(unicode.BigEndian, unicode.UseBOM),
+		"UTF-32LE": utf32.UTF32(utf32.LittleEndian, utf32.UseBOM)}
 	for name, e := range encodings {
 		for _, delimiter := range []byte(",;\t|") {
 			for _, end := range []string{"\n", "\r\n"} {
@@ -112,12 +118,13 @@ func TestAllFormsReadAlike(t *testing.T) {
 						content = packed.String()
 					}
 					require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-					table, err := opened(t, Open, Asked{}, path)
+					table, err := opened(t, Open, ReadOptions{}, path)
 					require.NoError(t, err)
-					m := table.Files()[0]
-					assert.Equal(t, []string{string(delimiter), `"`, "1"}, []string{m.Limits.Is, m.Quote, m.Header.Is})
+					m := table.Formats()[0]
+					assert.Equal(t, []string{string(delimiter), `"`, "1"},
+						[]string{m.Delimiter.Value, m.Quote, m.Header.Value})
 					assert.Equal(t, want, readGrid(t, table))
-					assert.Equal(t, name, table.Files()[0].Encoding.Is)
+					assert.Equal(t, name, table.Formats()[0].Encoding.Value)
 				})
 			}
 		}
@@ -135,12 +142,12 @@ func TestAllFormsReadAlike(t *testing.T) {
 			}
 			path := filepath.Join(t.TempDir(), "in.xlsx")
 			require.NoError(t, f.SaveAs(path))
-			table, err := opened(t, Open, Asked{}, path)
+			table, err := opened(t, Open, ReadOptions{}, path)
 			require.NoError(t, err)
 			assert.Equal(t, want, readGrid(t, table))
 		})
 		t.Run(fmt.Sprintf("a workbook of OpenDocument %d", i), func(t *testing.T) {
-			table, err := opened(t, Open, Asked{}, ods(t, want.inODS(), nil))
+			table, err := opened(t, Open, ReadOptions{}, ods(t, want.inODS(), nil))
 			require.NoError(t, err)
 			assert.Equal(t, want, readGrid(t, table))
 		})
@@ -155,7 +162,8 @@ func TestEncodingsByTheirLetters(t *testing.T) {
 		text string
 	}{
 		{"windows-1254", charmap.Windows1254, "gemi;liman\nYıldız;İstanbul\nGüneş;Çeşme\nDağ;Iğdır\nBalıkçı;Şile\n"},
-		{"windows-1257", charmap.Windows1257, "laivas;uostas\nŽuvėdra;Klaipėda\nGulbė;Šventoji\nAitvaras;Nida šalia\nKregždė;Palangą\n"},
+		{"windows-1257", charmap.Windows1257, "laivas;uostas\nŽuvėdra;Klaipėda\nGulbė;Šventoji\nAitvaras;Nida šalia\n" +
+			"Kregždė;Palangą\n"},
 		{"KOI8-R", charmap.KOI8R, "судно;порт\nвосход;мурманск\nзаря;находка\nволна;одесса\n"},
 		{"windows-1255", charmap.Windows1255, "ספינה;נמל\nשחף;חיפה\nגל;אשדוד\n"},
 		{"windows-1256", charmap.Windows1256, "سفينة;ميناء\nالنورس;الاسكندرية\nالموج;بيروت\n"},
@@ -166,23 +174,23 @@ func TestEncodingsByTheirLetters(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			content, err := c.set.NewEncoder().String(c.text)
 			require.NoError(t, err)
-			table, err := open(t, content, Asked{Header: Lines{First: 1, Last: 1}})
+			table, err := open(t, content, ReadOptions{Header: HeaderLines{First: 1, Last: 1}})
 			require.NoError(t, err)
 			g := readGrid(t, table)
-			assert.Equal(t, c.name, table.Files()[0].Encoding.Is)
+			assert.Equal(t, c.name, table.Formats()[0].Encoding.Value)
 			assert.Equal(t, c.text, g.inText(Dialect{';', '"'}, "\n"))
 		})
 	}
 	t.Run("a few broken bytes don't make it another encoding", func(t *testing.T) {
-		table, err := open(t, "a,b\nété,1\nnaïve,2\nx\xff,3\nåse,4\n", Asked{})
+		table, err := open(t, "a,b\nété,1\nnaïve,2\nx\xff,3\nåse,4\n", ReadOptions{})
 		require.NoError(t, err)
 		got, err := records(table)
 		require.NoError(t, err)
-		assert.Equal(t, "4: it is not valid UTF-8", got[2])
+		assert.Equal(t, "4: the line is not valid UTF-8", got[2])
 		assert.Equal(t, "5: åse|4", got[3])
 	})
 	t.Run("what is said wins over a byte-order mark", func(t *testing.T) {
-		table, err := open(t, "\xef\xbb\xbfa,b\n\xc3\xa9,1\n", Asked{Encoding: "utf-8"})
+		table, err := open(t, "\xef\xbb\xbfa,b\n\xc3\xa9,1\n", ReadOptions{Encoding: "utf-8"})
 		require.NoError(t, err)
 		got, err := records(table)
 		require.NoError(t, err)
@@ -209,7 +217,7 @@ func TestSeveralWorkbooksAndTextsAreOneTable(t *testing.T) {
 	require.NoError(t, z.Close())
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "3.zip"), packed.Bytes(), 0o600))
 
-	table, err := opened(t, Open, Asked{}, filepath.Join(dir, "[1-3].*"))
+	table, err := opened(t, Open, ReadOptions{}, filepath.Join(dir, "[1-3].*"))
 	require.NoError(t, err)
 	var told []string
 	var origins []Origin
@@ -222,18 +230,21 @@ func TestSeveralWorkbooksAndTextsAreOneTable(t *testing.T) {
 		origins = append(origins, c.Seal())
 		var r Record
 		for c.Next(&r) {
-			words := SpotOf(table, r.Position).Short() + " " + DialectOf(table).Record(table, &r) + " " + CellName(table, r.Position, 1)
+			words := PlaceOf(table, r.Position).Short() + " " + DialectOf(table).Record(table, &r) + " " +
+				CellName(table, r.Position, 1)
 			for _, f := range r.Faults {
 				words += fmt.Sprintf(" (%s %s)", table.Header().Names[f.Field], f.Why)
 			}
-			if why := Misshapen(&r, 2); why != "" {
-				words += " " + why
+			if why := Misshapen(&r, 2); why != nil {
+				words += " " + why.Words()
 			}
 			told = append(told, words)
 		}
 	}
-	assert.Equal(t, []string{"1.csv:2 Tern,5 ", "1.csv:3 Skua,6,7,8  the line has 4 fields, the header 2", "2.xlsx[Sheet1]!4 Otter,7.5 B4",
-		"2.xlsx[Sheet1]!5 Heron, B5 (Tons holds a formula whose result is not stored; open the workbook and save it)", "3.csv:2 Wren,9 "}, told)
+	assert.Equal(t, []string{"1.csv:2 Tern,5 ", "1.csv:3 Skua,6,7,8  the line has 4 fields, the header 2",
+		"2.xlsx[Sheet1]!4 Otter,7.5 B4",
+		"2.xlsx[Sheet1]!5 Heron, B5 (Tons holds a formula whose result is not stored; open the workbook and save it)",
+		"3.csv:2 Wren,9 "}, told)
 	for i := len(origins) - 1; i >= 0; i-- {
 		c, err := table.Again(origins[i])
 		require.NoError(t, err)

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source/sheet"
 )
 
@@ -20,7 +21,7 @@ type sheetTable struct {
 	book   sheet.Book
 	number int // of the sheet, from 0
 	area   sheet.Area
-	manner Manner
+	format Format
 	header Header
 	left   int // the column of the first field
 	width  int
@@ -36,9 +37,10 @@ type sheetTable struct {
 }
 
 // openSheets opens the sheets of a workbook: each one with every, else the one that is asked for, or the only one.
-func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error) {
+func openSheets(f *file, z *zip.Reader, asked ReadOptions, every bool) ([]Table, error) {
 	if asked.Encoding != "" || asked.Delimiter != 0 || asked.Quote != "" || asked.Footer != 0 {
-		return nil, f.odd("this is a workbook, so it has no encoding, delimiter, quote or footer", "take them out; range: says where rows end")
+		return nil, f.odd("this is a workbook, so it has no encoding, delimiter, quote or footer",
+			"delete them; range: sets where rows end")
 	}
 	book, err := sheet.Open(z)
 	if err != nil {
@@ -67,9 +69,9 @@ func openSheets(f *file, z *zip.Reader, asked Asked, every bool) ([]Table, error
 	case len(tables) > 0:
 		return tables, nil
 	case len(wanted) == 1:
-		return nil, f.odd(fmt.Sprintf("sheet %q holds nothing", wanted[0].sheet.Name), "say another sheet")
+		return nil, f.odd(fmt.Sprintf("sheet %q is empty", wanted[0].sheet.Name), "choose another sheet")
 	}
-	return nil, f.odd("the workbook holds nothing: all its sheets are empty", "check that this is the right file")
+	return nil, f.odd("all sheets of the workbook are empty", "check that this is the right file")
 }
 
 // broken says what is wrong with a workbook.
@@ -86,17 +88,17 @@ func (f *file) broken(err error) error {
 }
 
 // openSheet opens a sheet and finds its header; nil for one that holds nothing.
-func openSheet(f *file, book sheet.Book, c chosen, asked Asked) (*sheetTable, error) {
+func openSheet(f *file, book sheet.Book, c sheetArea, asked ReadOptions) (*sheetTable, error) {
 	s := &sheetTable{file: f, book: book, number: c.number, area: c.area, seed: maphash.MakeSeed()}
-	s.manner = Manner{Path: f.path, Format: book.Format(), Sheet: c.sheet.Name, Range: asked.Range}
+	s.format = Format{File: File{f.path, c.sheet.Name}, Format: book.Format(), Range: asked.Range}
 	for _, one := range c.all {
-		s.manner.Sheets = append(s.manner.Sheets, Sheet(one))
+		s.format.Sheets = append(s.format.Sheets, Sheet(one))
 	}
 	if c.table != nil {
-		s.manner.Totals = c.table.Totals
+		s.format.Totals = c.table.Totals
 	}
-	if c.table != nil && asked.Header == (Lines{}) {
-		asked.Header = Lines{First: c.area.Top, Last: c.area.Top + c.table.Header - 1, None: c.table.Header == 0}
+	if c.table != nil && asked.Header == (HeaderLines{}) {
+		asked.Header = HeaderLines{First: c.area.Top, Last: c.area.Top + c.table.Header - 1, None: c.table.Header == 0}
 	}
 	var err error
 	if s.rows, err = book.Rows(c.number); err != nil {
@@ -116,7 +118,7 @@ func openSheet(f *file, book sheet.Book, c chosen, asked Asked) (*sheetTable, er
 }
 
 // look reads the first rows of the area that hold something. Their blocks, and those behind them, are kept for later.
-func (s *sheetTable) look(asked Asked) ([]row, error) {
+func (s *sheetTable) look(asked ReadOptions) ([]row, error) {
 	const enough = 64 // blocks, when rows that hold something are few
 	want := max(sampled, asked.Header.Last+sampled)
 	var sample []row
@@ -145,7 +147,7 @@ func (s *sheetTable) look(asked Asked) ([]row, error) {
 	return sample, nil
 }
 
-// sampleRow gives the cells of a row that lie in the area, from its left column on.
+// sampleRow returns the cells of a row that lie in the area, from its left column on.
 func (s *sheetTable) sampleRow(r *sheet.Row) (row, bool) {
 	one := row{line: int64(r.Number)}
 	if r.Number < s.area.Top || s.area.Bottom > 0 && r.Number > s.area.Bottom {
@@ -166,31 +168,37 @@ func (s *sheetTable) sampleRow(r *sheet.Row) (row, bool) {
 }
 
 // findHeader finds the header in the sample, and with it the columns.
-func (s *sheetTable) findHeader(sample []row, asked Asked) error {
-	found := titled{-1, -1, 1}
+func (s *sheetTable) findHeader(sample []row, asked ReadOptions) error {
+	found := headerGuess{-1, -1, 1}
 	switch lines := asked.Header; {
 	case lines.None:
 	case lines.First > 0:
-		found.first = slices.IndexFunc(sample, func(r row) bool { return r.line >= int64(lines.First) && r.line <= int64(lines.Last) })
-		for found.last = found.first; found.last >= 0 && found.last+1 < len(sample) && sample[found.last+1].line <= int64(lines.Last); {
+		found.first = slices.IndexFunc(sample, func(r row) bool {
+			return r.line >= int64(lines.First) &&
+				r.line <= int64(lines.Last)
+		})
+		for found.last = found.first; found.last >= 0 && found.last+1 < len(sample) &&
+			sample[found.last+1].line <= int64(lines.Last); {
 			found.last++
 		}
 		if found.first < 0 {
-			return refused(&s.manner, int64(lines.First), "there is no header here", "correct header: in the ladle file")
+			return refused(s.format.File, int64(lines.First), "there is no header on this line",
+				"correct header: in the ladle file")
 		}
 	default:
 		found = judgeHeader(sample)
 	}
-	s.manner.Header = found.guess(sample, asked.Header)
+	s.format.Header = found.guess(sample, asked.Header)
 	data := sample
 	if found.first >= 0 {
 		data = sample[found.last+1:]
 		s.header.Line = sample[found.last].line
 		s.first = int(s.header.Line) + 1
 		for _, r := range sample[:found.first] {
-			s.manner.Above++
-			if len(s.manner.Titles) < fewTitles {
-				s.manner.Titles = append(s.manner.Titles, strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
+			s.format.SkippedLines++
+			if len(s.format.SkippedTexts) < fewTitles {
+				s.format.SkippedTexts = append(s.format.SkippedTexts,
+					strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
 			}
 		}
 	}
@@ -245,27 +253,31 @@ func extent(titles, data []row) (from, to int) {
 // Header has the names of the columns.
 func (s *sheetTable) Header() Header { return s.header }
 
-// Files says how the sheet is read.
-func (s *sheetTable) Files() []*Manner {
+// Files is the sheet.
+func (s *sheetTable) Files() []File { return []File{s.format.File} }
+
+// Formats returns how the sheet is read.
+func (s *sheetTable) Formats() []Format {
+	f := s.format
 	about := s.rows.About()
-	s.manner.HiddenColumns = nil
+	f.HiddenColumns = nil
 	for _, span := range about.HiddenColumns {
 		for c := max(span.First, s.left); c <= span.Last && c < s.left+s.width; c++ {
-			s.manner.HiddenColumns = append(s.manner.HiddenColumns, sheet.ColumnName(c))
+			f.HiddenColumns = append(f.HiddenColumns, sheet.ColumnName(c))
 		}
 	}
 	if about.MergedCount > 0 {
-		s.manner.Merged = 0
+		f.Merged = 0
 		for _, a := range about.Merged {
 			if int64(a.Bottom) > s.header.Line && a.Bottom >= s.area.Top && a.Left < s.left+s.width {
-				s.manner.Merged++
+				f.Merged++
 			}
 		}
 	}
 	if s.last > 0 {
-		s.manner.Blank = s.last - max(s.header.Line, int64(s.area.Top)-1) - s.records
+		f.Blank = s.last - max(s.header.Line, int64(s.area.Top)-1) - s.records
 	}
-	return []*Manner{&s.manner}
+	return []Format{f}
 }
 
 // Size is the bytes of the file.
@@ -275,11 +287,11 @@ func (s *sheetTable) Size() int64 { return s.info.Size() }
 func (s *sheetTable) Sum() (string, error) { return s.sum() }
 
 func (s *sheetTable) count(c *Chunk) {
-	s.manner.count(c)
+	s.format.count(c)
 	s.last, s.records = max(s.last, c.Counts.last), s.records+c.Counts.Records
 }
 
-// Next gives the next chunk; io.EOF at the end of the sheet.
+// Next returns the next chunk; io.EOF at the end of the sheet.
 func (s *sheetTable) Next() (*Chunk, error) {
 	var b *sheet.Block
 	if len(s.ahead) > 0 {
@@ -379,9 +391,11 @@ func (s *sheetRows) fill(r *Record) bool {
 		cell := &s.row.Cells[i]
 		at := cell.Column - t.left
 		if at < 0 || at >= t.width {
-			if cell.Column >= t.area.Left && (t.area.Right == 0 || cell.Column <= t.area.Right) && len(bytes.TrimSpace(cell.Text)) > 0 {
-				r.Problem = fmt.Sprintf("cell %s holds %q, outside of the columns of the table; say range: to leave it out",
-					sheet.CellName(cell.Column, s.row.Number), shortened(cell.Text))
+			if cell.Column >= t.area.Left && (t.area.Right == 0 || cell.Column <= t.area.Right) &&
+				len(bytes.TrimSpace(cell.Text)) > 0 {
+				r.Problem = &reason.Cause{Why: reason.Why{Kind: reason.OutsideArea},
+					Detail: reason.Detail{Value: sheet.CellName(cell.Column, s.row.Number),
+						Theirs: shortened(cell.Text)}}
 			}
 			continue
 		}
@@ -391,19 +405,20 @@ func (s *sheetRows) fill(r *Record) bool {
 			r.Faults = append(r.Faults, Fault{at, cell.Fault})
 		}
 	}
-	return held || r.Problem != ""
+	return held || r.Problem != nil
 }
 
-var stored = [...]Stored{sheet.Text: StoredText, sheet.Number: StoredNumber, sheet.Moment: StoredMoment, sheet.Truth: StoredTruth, sheet.Faulty: StoredFault}
+var stored = [...]Stored{sheet.Text: StoredText, sheet.Number: StoredNumber, sheet.Moment: StoredMoment,
+	sheet.Truth: StoredTruth, sheet.Faulty: StoredFault}
 
-// blank gives n slots that hold nothing.
-func blank[T any](room []T, n int) []T {
-	if cap(room) < n {
+// blank returns n slots that hold nothing.
+func blank[T any](buf []T, n int) []T {
+	if cap(buf) < n {
 		return make([]T, n)
 	}
-	room = room[:n]
-	clear(room)
-	return room
+	buf = buf[:n]
+	clear(buf)
+	return buf
 }
 
 func shortened(b []byte) string {

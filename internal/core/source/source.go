@@ -4,12 +4,11 @@
 package source
 
 import (
-	"fmt"
-	"path/filepath"
 	"strconv"
 	"strings"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source/sheet"
 )
 
@@ -17,12 +16,15 @@ import (
 type Table interface {
 	// Header has the names of the columns.
 	Header() Header
-	// Next gives the next chunk; io.EOF at the end.
+	// Next returns the next chunk; io.EOF at the end.
 	Next() (*Chunk, error)
 	// Again reads the chunk with origin o a second time. It is an error when the file has changed since.
 	Again(o Origin) (*Chunk, error)
-	// Files says of each file how it is read; all is said once Next gave io.EOF. It may not be asked while Next runs.
-	Files() []*Manner
+	// Files are the files of the rows, in order; they stay as they are while the table is open.
+	Files() []File
+	// Formats returns how each file is read; it is known in full once Next returned io.EOF. It must not be called
+	// while Next runs.
+	Formats() []Format
 	// Sum is the SHA-256 of the files, in hexadecimal.
 	Sum() (string, error)
 	// Size is the bytes of the files, packed as they are; Origin.Done counts up to it.
@@ -43,48 +45,63 @@ type Header struct {
 	Line int64
 }
 
-// Plain is the form of a header by which it is looked up: lower case, outer blanks gone, runs of blanks one blank.
-func Plain(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
+// FoldName is the form of a header by which it is looked up: lower case, outer blanks gone, runs of blanks one blank.
+func FoldName(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
 
-// Find gives the positions of the columns that go by name: by their header, or else as "column 3".
+// Find returns the positions of the columns that go by name: by their header, or else as "column 3".
 func (h Header) Find(name string) []int {
 	var at []int
 	for i, n := range h.Names {
-		if Plain(n) == Plain(name) {
+		if FoldName(n) == FoldName(name) {
 			at = append(at, i)
 		}
 	}
 	if at != nil {
 		return at
 	}
-	if n, err := strconv.Atoi(strings.TrimPrefix(Plain(name), "column ")); err == nil && n >= 1 && n <= len(h.Names) &&
-		strings.HasPrefix(Plain(name), "column ") {
+	if n, err := strconv.Atoi(strings.TrimPrefix(FoldName(name), "column ")); err == nil && n >= 1 &&
+		n <= len(h.Names) &&
+		strings.HasPrefix(FoldName(name), "column ") {
 		return []int{n - 1}
 	}
 	return nil
 }
 
-// Manner is how a file is read.
-type Manner struct {
-	Path          string   `json:"file"`
-	Packed        string   `json:"packed,omitempty"`    // gzip or zip
-	Format        string   `json:"format"`              // text, xlsx or ods
-	Encoding      Guess    `json:"encoding,omitzero"`   // of text
-	Limits        Guess    `json:"delimiter,omitzero"`  // of text: the character between fields, or none
-	Quote         string   `json:"quote,omitempty"`     // of text: the character, or none
-	Ends          string   `json:"line_ends,omitempty"` // of text: LF, CRLF, CR, or several
-	Header        Guess    `json:"header"`              // the line, or lines, of the names, or none
-	Above         int      `json:"lines_above"`         // lines over the header that hold something
-	Titles        []string `json:"titles,omitempty"`    // the first of them
-	Blank         int64    `json:"blank_lines"`         // lines, or rows, that hold nothing
-	Sheet         string   `json:"sheet,omitempty"`
-	Range         string   `json:"range,omitempty"` // the cells that were asked for
-	Sheets        []Sheet  `json:"sheets,omitempty"`
-	HiddenRows    int64    `json:"hidden_rows,omitempty"`    // rows of the sheet that are read although they are hidden
-	HiddenColumns []string `json:"hidden_columns,omitempty"` // columns likewise
-	Merged        int64    `json:"merged,omitempty"`         // blocks of merged cells among the rows
-	Totals        int      `json:"totals_rows,omitempty"`    // rows of a table at its end that are left out, since they sum up others
-	Formulas      int64    `json:"formulas,omitempty"`       // cells that a formula gives its value
+// File is a file, or a sheet of a workbook.
+type File struct {
+	Path  string `json:"file"`
+	Sheet string `json:"sheet,omitempty"` // its name; "" for text
+}
+
+// Name returns the path, with the sheet behind it: workbook[sheet].
+func (f File) Name() string {
+	if f.Sheet == "" {
+		return f.Path
+	}
+	return f.Path + "[" + f.Sheet + "]"
+}
+
+// Format is how a file is read.
+type Format struct {
+	File
+	Compression   string   `json:"compression,omitempty"`  // gzip or zip
+	Format        string   `json:"type"`                   // text, xlsx or ods
+	Encoding      Setting  `json:"encoding,omitzero"`      // of text
+	Delimiter     Setting  `json:"delimiter,omitzero"`     // of text: the character between fields, or none
+	Quote         string   `json:"quote,omitempty"`        // of text: the character, or none
+	LineEndings   string   `json:"line_endings,omitempty"` // of text: LF, CRLF, CR, or several
+	Header        Setting  `json:"header"`                 // the line, or lines, of the names, or none
+	SkippedLines  int      `json:"skipped_lines"`          // lines over the header that hold something
+	SkippedTexts  []string `json:"skipped_texts"`          // the first of them
+	Blank         int64    `json:"blank_lines"`            // lines, or rows, that hold nothing
+	Range         string   `json:"range,omitempty"`        // the cells that were asked for
+	Sheets        []Sheet  `json:"sheets"`
+	HiddenRows    int64    `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
+	HiddenColumns []string `json:"hidden_columns"` // columns likewise
+	Merged        int64    `json:"merged_blocks"`  // blocks of merged cells among the rows
+	// rows of a table at its end that are left out, since they sum up others
+	Totals   int   `json:"totals_rows"`
+	Formulas int64 `json:"formula_cells"` // cells that a formula gives its value
 }
 
 // Sheet is a sheet of a workbook.
@@ -93,11 +110,11 @@ type Sheet struct {
 	Hidden bool   `json:"hidden"`
 }
 
-// Guess is something that was found by looking, or said.
-type Guess struct {
-	Is   string  `json:"is"`
-	Sure float64 `json:"sure"` // from 0 to 1
-	Said bool    `json:"said,omitempty"`
+// Setting is something that was found by looking, or said.
+type Setting struct {
+	Value      string  `json:"value"`
+	Confidence float64 `json:"confidence"` // from 0 to 1
+	Given      bool    `json:"given"`
 }
 
 // lineBits is the room of a line in a position; the file stands above it.
@@ -111,33 +128,19 @@ func PositionIn(position int64) (file int, line int64) {
 // Position is the position of a line of a file; see PositionIn.
 func Position(file int, line int64) int64 { return int64(file)<<lineBits | line }
 
-// Spot names a place in a file, for messages.
-type Spot struct {
-	File string // file, or workbook[sheet]
-	Line int64
-	Row  bool // of a sheet, so that its cells have letters
-}
-
-// SpotOf is where the record with the given position stands.
-func SpotOf(t Table, position int64) Spot {
+// PlaceOf returns where the record with the given position stands.
+func PlaceOf(t Table, position int64) reason.Place {
 	file, line := PositionIn(position)
-	m := t.Files()[file]
-	return Spot{File: m.Name(), Line: line, Row: m.Format != formatText}
-}
-
-// Name is the file with the sheet that is read: workbook[sheet].
-func (m *Manner) Name() string {
-	if m.Sheet == "" {
-		return m.Path
-	}
-	return m.Path + "[" + m.Sheet + "]"
+	files := t.Files()
+	f := files[file]
+	return reason.Place{File: f.Name(), Line: line, Sheet: f.Sheet != "", Alone: len(files) == 1}
 }
 
 // CellName is the name of a cell of a record in a sheet, for example C14; "" where cells have no names.
 func CellName(t Table, position int64, field int) string {
 	at, line := PositionIn(position)
 	t = bare(t)
-	if all, ok := t.(*several); ok {
+	if all, ok := t.(*unionTable); ok {
 		if all.wanted[at] != nil {
 			field = all.wanted[at][field]
 		}
@@ -149,31 +152,14 @@ func CellName(t Table, position int64, field int) string {
 	return ""
 }
 
-// Words are line 12, or row 12.
-func (s Spot) Words() string {
-	if s.Row {
-		return fmt.Sprintf("row %d", s.Line)
-	}
-	return fmt.Sprintf("line %d", s.Line)
-}
-
-// Short is file:line, or workbook[sheet]!row, without the folder of the file.
-func (s Spot) Short() string {
-	mark := ":"
-	if s.Row {
-		mark = "!"
-	}
-	return fmt.Sprintf("%s%s%d", filepath.Base(s.File), mark, s.Line)
-}
-
 // count adds what was met in a chunk.
-func (m *Manner) count(c *Chunk) {
+func (m *Format) count(c *Chunk) {
 	m.Blank += c.Counts.Blank
 	m.HiddenRows += c.Counts.Hidden
 	m.Formulas += c.Counts.Formulas
 	m.Merged += c.Counts.Merged
 }
 
-func refused(m *Manner, line int64, what, do string) error {
-	return fault.At(fault.Refused, fault.Problem{File: m.Name(), Line: int(line), What: what, Do: do})
+func refused(f File, line int64, what, do string) error {
+	return fault.At(fault.Refused, fault.Problem{File: f.Name(), Line: int(line), What: what, Do: do})
 }

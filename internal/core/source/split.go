@@ -5,6 +5,8 @@ import (
 	"encoding/binary"
 	"math/bits"
 	"unicode/utf8"
+
+	"ladle/internal/core/reason"
 )
 
 // Dialect is how fields stand in a line of text. Fields are parted by Delimiter; a field that starts with Quote goes
@@ -18,10 +20,10 @@ type Dialect struct {
 type lines struct {
 	Dialect
 	raw    []byte
-	at     int                 // where the next record starts
-	line   int64               // the line on which it does
-	width  int                 // the number of columns
-	doubts func([]byte) string // why bytes can't be trusted, or ""; nil when that is known not to be
+	at     int                        // where the next record starts
+	line   int64                      // the line on which it does
+	width  int                        // the number of columns
+	doubts func([]byte) *reason.Cause // why bytes can't be trusted, or nil; nil when that is known not to be
 
 	block   int    // where the block of 64 bytes starts whose marks are in mask
 	mask    uint64 // marks not looked at yet
@@ -29,19 +31,21 @@ type lines struct {
 	returns bool   // there may be carriage returns without a line feed behind them
 }
 
-// What can be wrong with a quote.
-const (
-	strayQuote = "a quote stands inside a field that doesn't start with one"
-	textBehind = "text follows the closing quote of a field"
+// What can be wrong with a record.
+var (
+	strayQuote = &reason.Cause{Why: reason.Why{Kind: reason.StrayQuote}}
+	textBehind = &reason.Cause{Why: reason.Why{Kind: reason.AfterQuote}}
+	notUnicode = reason.Fault(reason.NotCharset, "UTF-8")
 )
 
 func newLines(raw []byte, d Dialect, line int64, width int) *lines {
-	return &lines{Dialect: d, raw: raw, line: line, width: width, block: -64, quotes: d.Quote != 0, returns: bytes.IndexByte(raw, '\r') >= 0}
+	return &lines{Dialect: d, raw: raw, line: line, width: width, block: -64, quotes: d.Quote != 0,
+		returns: bytes.IndexByte(raw, '\r') >= 0}
 }
 
 func (l *lines) next(c *Chunk, r *Record) bool {
 	if l.at == 0 {
-		if l.doubts != nil && l.doubts(l.raw) == "" {
+		if l.doubts != nil && l.doubts(l.raw) == nil {
 			l.doubts = nil
 		}
 	}
@@ -65,7 +69,7 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 
 // judge finds what is wrong with the record as a whole. Blank fields behind the last column are none.
 func (l *lines) judge(r *Record) {
-	if l.doubts != nil && r.Problem == "" {
+	if l.doubts != nil && r.Problem == nil {
 		r.Problem = l.doubts(r.Raw)
 	}
 	for len(r.Fields) > l.width && len(r.Fields[len(r.Fields)-1]) == 0 {
@@ -73,7 +77,7 @@ func (l *lines) judge(r *Record) {
 	}
 }
 
-// read reads the record that starts at l.at and gives its end, without the end of the line. open is where the quote
+// read reads the record that starts at l.at and returns its end, without the end of the line. open is where the quote
 // stands that is never closed, or -1.
 func (l *lines) read(r *Record) (end, open int) {
 	raw, fields, mask, block := l.raw, r.Fields, l.mask, l.block // in registers, since this is what reading costs
@@ -149,7 +153,7 @@ func (l *lines) special(r *Record, field, at int) (after, open int) {
 	return after + 1, -1
 }
 
-// closes tells whether a field can end at raw[at].
+// closes reports whether a field can end at raw[at].
 func (l *lines) closes(at int) bool {
 	return at == len(l.raw) || l.raw[at] == l.Delimiter || l.raw[at] == '\n' || l.raw[at] == '\r'
 }
@@ -173,7 +177,7 @@ func (l *lines) endLine(at int) {
 	l.line++
 }
 
-// quoted reads the field whose opening quote is raw[at], and gives the position behind the closing one; -1 when
+// quoted reads the field whose opening quote is raw[at], and returns the position behind the closing one; -1 when
 // there is none.
 func (l *lines) quoted(at int, r *Record) (field []byte, after int) {
 	from, doubled := at+1, false
@@ -200,21 +204,21 @@ func (l *lines) quoted(at int, r *Record) (field []byte, after int) {
 
 // undouble copies field with each doubled quote made one.
 func (r *Record) undouble(field []byte, quote byte) []byte {
-	start := len(r.room)
+	start := len(r.buf)
 	for {
 		n := bytes.IndexByte(field, quote)
 		if n < 0 {
-			r.room = append(r.room, field...)
-			return r.room[start:len(r.room):len(r.room)]
+			r.buf = append(r.buf, field...)
+			return r.buf[start:len(r.buf):len(r.buf)]
 		}
-		r.room = append(r.room, field[:n+1]...)
+		r.buf = append(r.buf, field[:n+1]...)
 		field = field[n+2:]
 	}
 }
 
 // countLines counts the ends of lines in b.
 func countLines(b []byte) int64 {
-	var e ends
+	var e lineEndings
 	return e.count(b)
 }
 
@@ -290,9 +294,9 @@ func (d Dialect) firstQuote(raw []byte) int {
 	return bytes.IndexByte(raw, d.Quote)
 }
 
-// wholeRecords gives the length of the longest run of whole records at the start of raw. With ended, raw is the
-// end of the file, so its last record needs no line end. first is where the first quote stands, or -1; open is where a quote stands that nothing in raw closes,
-// or -1.
+// wholeRecords returns the length of the longest run of whole records at the start of raw. With ended, raw is the
+// end of the file, so its last record needs no line end. first is where the first quote stands, or -1; open is where a
+// quote stands that nothing in raw closes, or -1.
 func wholeRecords(raw []byte, d Dialect, first int, ended bool) (length, open int) {
 	if first < 0 {
 		if ended {
@@ -306,7 +310,7 @@ func wholeRecords(raw []byte, d Dialect, first int, ended bool) (length, open in
 	l.at = at
 	l.skip(at)
 	for at < len(raw) {
-		r.Fields, r.room = r.Fields[:0], r.room[:0]
+		r.Fields, r.buf = r.Fields[:0], r.buf[:0]
 		end, open := l.read(&r)
 		if open >= 0 || !ended && (end == len(raw) || l.at == len(raw) && raw[end] == '\r') {
 			return at, open
@@ -330,9 +334,9 @@ func lastEnd(raw []byte) int {
 }
 
 // notUTF8 tells why a record of a file in UTF-8 can't be trusted.
-func notUTF8(raw []byte) string {
+func notUTF8(raw []byte) *reason.Cause {
 	if at := asciiPrefix(raw); at == len(raw) || utf8.Valid(raw[at:]) {
-		return ""
+		return nil
 	}
-	return "it is not valid UTF-8"
+	return notUnicode
 }

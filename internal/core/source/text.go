@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 )
 
 const (
@@ -23,30 +24,30 @@ const (
 // text is a table in text.
 type text struct {
 	*content
-	asked   Asked
-	manner  Manner
+	asked   ReadOptions
+	format  Format
 	dialect Dialect
 	header  Header
 
 	stream io.ReadCloser
-	from   *decoded
+	from   *decoder
 	mark   int64 // bytes of the byte-order mark
 	seed   maphash.Seed
 	rest   []byte      // read, but not given out yet
-	room   []byte      // the memory in which rest stands
+	buf    []byte      // the memory in which rest stands
 	free   chan []byte // memory for chunks
 	offset int64       // where rest starts in the text
 	line   int64       // the line on which rest starts
 	ended  bool
-	ends   ends
-	second *forward
+	ends   lineEndings
+	second *streamReader
 }
 
-// ends counts the ends of lines by their form.
-type ends struct{ lf, crlf, cr int }
+// lineEndings counts the lineEndings of lines by their form.
+type lineEndings struct{ lf, crlf, cr int }
 
 // count counts the ends of lines in b; a carriage return at its end is one.
-func (e *ends) count(b []byte) int64 {
+func (e *lineEndings) count(b []byte) int64 {
 	lf, crlf, cr := bytes.Count(b, []byte{'\n'}), 0, 0
 	for at := bytes.IndexByte(b, '\r'); at >= 0; {
 		if at+1 < len(b) && b[at+1] == '\n' {
@@ -64,7 +65,7 @@ func (e *ends) count(b []byte) int64 {
 	return int64(lf + cr)
 }
 
-func (e ends) String() string {
+func (e lineEndings) String() string {
 	var all []string
 	for _, x := range []struct {
 		n    int
@@ -78,11 +79,12 @@ func (e ends) String() string {
 }
 
 // openText opens what holds text, and finds how it is to be read.
-func openText(c *content, asked Asked) (*text, error) {
+func openText(c *content, asked ReadOptions) (*text, error) {
 	t := &text{content: c, asked: asked, seed: maphash.MakeSeed(), line: 1, free: make(chan []byte, 32)}
-	t.manner = Manner{Path: c.path, Packed: c.packed, Format: formatText}
+	t.format = Format{File: File{Path: c.path}, Compression: c.packed, Format: formatText}
 	if asked.Sheet != "" || asked.Range != "" {
-		return nil, refused(&t.manner, 0, "this is text, not a workbook, so it has no sheet or range", "take sheet: and range: out")
+		return nil, refused(t.format.File, 0, "this is text, not a workbook, so it has no sheet or range",
+			"delete sheet: and range:")
 	}
 	err := t.open()
 	if err == nil {
@@ -129,7 +131,7 @@ func (t *text) unpacked() (io.Reader, error) {
 	head = head[:n]
 	what, do := foreign(head)
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte{0x1f, 0x8b}) {
-		what, do = "this is a workbook or an archive inside of a packed file", "unpack it first"
+		what, do = "this is a workbook or an archive inside a compressed file", "unpack it first"
 	}
 	if what != "" {
 		return nil, t.refuse(0, what, do)
@@ -140,7 +142,7 @@ func (t *text) unpacked() (io.Reader, error) {
 // begin finds dialect and header, and goes behind the header.
 func (t *text) begin() error {
 	if len(t.rest) == 0 {
-		return t.refuse(0, "the file is empty", "it needs at least a line with the names of the columns")
+		return t.refuse(0, "the file is empty", "it needs at least a header line")
 	}
 	if n := bytes.Count(t.rest, []byte{0}); n > len(t.rest)/100 {
 		return t.refuse(0, "this is not text: it is full of NUL bytes", "check that this is the right file")
@@ -158,23 +160,23 @@ func (t *text) begin() error {
 	if len(sample) == 0 {
 		return t.tooLong(-1)
 	}
-	t.dialect, t.manner.Limits = judgeDialect(sample, t.asked)
-	t.manner.Quote = "none"
+	t.dialect, t.format.Delimiter = judgeDialect(sample, t.asked)
+	t.format.Quote = "none"
 	if t.dialect.Quote != 0 {
-		t.manner.Quote = string(t.dialect.Quote)
+		t.format.Quote = string(t.dialect.Quote)
 	}
 	if asked := t.asked.Header; asked.First > 0 {
 		return t.headerAt(sample, asked)
 	}
 	rows, starts, ends := t.sample(sample, sampled)
 	if len(rows) == 0 {
-		return t.refuse(0, "the file holds nothing but empty lines", "")
+		return t.refuse(0, "the file holds only empty lines", "")
 	}
-	found := titled{-1, -1, 1}
+	found := headerGuess{-1, -1, 1}
 	if !t.asked.Header.None {
 		found = judgeHeader(rows)
 	}
-	t.manner.Header = found.guess(rows, t.asked.Header)
+	t.format.Header = found.guess(rows, t.asked.Header)
 	if found.first < 0 {
 		first := 0
 		width := usual(rows, func(r row) int { return len(r.cells) })
@@ -189,12 +191,13 @@ func (t *text) begin() error {
 }
 
 // headerAt reads the header on the lines that were asked for.
-func (t *text) headerAt(sample []byte, asked Lines) error {
+func (t *text) headerAt(sample []byte, asked HeaderLines) error {
 	above := sample
 	for n := 1; n < asked.First; n++ {
 		end := bytes.IndexAny(sample, "\r\n")
 		if end < 0 {
-			return t.refuse(0, fmt.Sprintf("the header should be on line %d, but the file has only %d", asked.First, n), "correct header: in the ladle file")
+			return t.refuse(0, fmt.Sprintf("the header should be on line %d, but the file has only %d", asked.First, n),
+				"correct header: in the ladle file")
 		}
 		if bytes.HasPrefix(sample[end:], []byte("\r\n")) {
 			end++
@@ -207,10 +210,10 @@ func (t *text) headerAt(sample []byte, asked Lines) error {
 	count := asked.Last - asked.First + 1
 	rows, _, behind := t.sample(sample, count)
 	if len(rows) < count {
-		return t.refuse(t.line, "there is no header here", "correct header: in the ladle file")
+		return t.refuse(t.line, "there is no header on this line", "correct header: in the ladle file")
 	}
 	t.pass(behind[count-1])
-	t.manner.Header = titled{0, count - 1, 1}.guess(rows, asked)
+	t.format.Header = headerGuess{0, count - 1, 1}.guess(rows, asked)
 	return t.named(rows, 0, titles)
 }
 
@@ -220,7 +223,7 @@ func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
 	var r Record
 	for len(rows) < n && l.at < len(raw) {
 		start, line := l.at, l.line
-		r.Fields, r.Problem, r.room = r.Fields[:0], "", r.room[:0]
+		r.Fields, r.Problem, r.buf = r.Fields[:0], nil, r.buf[:0]
 		_, open := l.read(&r)
 		if open >= 0 { // perhaps a title with a lone quote: it ends with its line
 			title := firstLine(raw[start:])
@@ -254,22 +257,26 @@ func (t *text) named(rows []row, width int, above []row) error {
 		width = max(width, len(r.cells))
 		for _, cell := range r.cells {
 			if !utf8.ValidString(cell) {
-				return t.refuse(r.line, "the header is not valid UTF-8", "say encoding: for this input in the ladle file")
+				return t.refuse(r.line, "the header is not valid UTF-8",
+					"set encoding: for this input")
 			}
 		}
 		t.header.Line = r.line
 	}
 	t.header.Names = names(rows, width, numbered)
 	for _, r := range above {
-		t.manner.Above++
-		if len(t.manner.Titles) < fewTitles {
-			t.manner.Titles = append(t.manner.Titles, strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
+		t.format.SkippedLines++
+		if len(t.format.SkippedTexts) < fewTitles {
+			t.format.SkippedTexts = append(t.format.SkippedTexts,
+				strings.Join(strings.Fields(strings.Join(r.cells, " ")), " "))
 		}
 	}
 	return nil
 }
 
-func (t *text) refuse(line int64, what, do string) error { return refused(&t.manner, line, what, do) }
+func (t *text) refuse(line int64, what, do string) error {
+	return refused(t.format.File, line, what, do)
+}
 
 // pass goes on by n bytes.
 func (t *text) pass(n int) {
@@ -293,11 +300,11 @@ func (t *text) fill() error {
 // more appends n bytes of the text to rest.
 func (t *text) more(n int) error {
 	held := len(t.rest)
-	room := t.memory(held + n)
-	copy(room, t.rest)
-	t.room = room
-	got, err := io.ReadFull(t.from, room[held:])
-	t.rest = room[:held+got]
+	buf := t.memory(held + n)
+	copy(buf, t.rest)
+	t.buf = buf
+	got, err := io.ReadFull(t.from, buf[held:])
+	t.rest = buf[:held+got]
 	if err == io.EOF || err == io.ErrUnexpectedEOF && t.whole() {
 		t.ended = true
 		t.cutFooter()
@@ -309,12 +316,12 @@ func (t *text) more(n int) error {
 	return nil
 }
 
-// memory gives n bytes, those of a released chunk where that is enough.
+// memory returns n bytes, those of a released chunk where that is enough.
 func (t *text) memory(n int) []byte {
 	select {
-	case room := <-t.free:
-		if cap(room) >= n {
-			return room[:n]
+	case buf := <-t.free:
+		if cap(buf) >= n {
+			return buf[:n]
 		}
 	default:
 	}
@@ -341,17 +348,21 @@ func (t *text) cutFooter() {
 // Header has the names of the columns.
 func (t *text) Header() Header { return t.header }
 
-// Files says how the text is read.
-func (t *text) Files() []*Manner {
-	t.manner.Encoding = t.from.is
-	if t.from.is.Is == "" {
-		t.manner.Encoding = Guess{Is: "ASCII", Sure: 1}
+// Files is the file of the text.
+func (t *text) Files() []File { return []File{t.format.File} }
+
+// Formats returns how the text is read.
+func (t *text) Formats() []Format {
+	f := t.format
+	f.Encoding = t.from.is
+	if f.Encoding.Value == "" {
+		f.Encoding = Setting{Value: "ASCII", Confidence: 1}
 	}
-	t.manner.Ends = t.ends.String()
-	return []*Manner{&t.manner}
+	f.LineEndings = t.ends.String()
+	return []Format{f}
 }
 
-func (t *text) count(c *Chunk) { t.manner.count(c) }
+func (t *text) count(c *Chunk) { t.format.count(c) }
 
 // Size is the bytes of the file.
 func (t *text) Size() int64 { return t.info.Size() }
@@ -359,7 +370,7 @@ func (t *text) Size() int64 { return t.info.Size() }
 // Sum is the SHA-256 of the file.
 func (t *text) Sum() (string, error) { return t.sum() }
 
-// Next gives the next chunk; io.EOF at the end of the text.
+// Next returns the next chunk; io.EOF at the end of the text.
 func (t *text) Next() (*Chunk, error) {
 	if err := t.fill(); err != nil {
 		return nil, err
@@ -394,19 +405,19 @@ func (t *text) unclosed(start, open int) error {
 	line := t.line + countLines(before)
 	column := utf8.RuneCount(before[lastEnd(before):]) + 1
 	return fault.At(fault.Refused, fault.Problem{File: t.path, Line: int(line), Column: column,
-		What: "the quote that opens here is never closed, so the rest of the file can't be told apart",
-		Do:   "close it, or double it where it is part of the text; or say quote: none when quotes are part of the data"})
+		What: "the quote that opens here is never closed, so the rest of the file could not be split into columns",
+		Do:   "close it, or double it if it is part of the text; or set quote: none if quotes are part of the data"})
 }
 
 func (t *text) tooLong(open int) error {
-	do := "check that this is the right file, and that delimiter: and quote: fit it"
+	do := "check that this is the right file, and its delimiter: and quote:"
 	if open >= 0 {
-		do = "perhaps a quote in it is never closed"
+		do = "possibly a quote in it is never closed"
 	}
 	return t.refuse(t.line, "the record that starts here is longer than 16 MB", do)
 }
 
-// cut gives the next end bytes as a chunk.
+// cut returns the next end bytes as a chunk.
 func (t *text) cut(end int, quotes bool) *Chunk {
 	raw := t.rest[:end:end]
 	o := Origin{Offset: t.offset, Length: end, Line: t.line, Done: t.read.Load()}
@@ -417,31 +428,32 @@ func (t *text) cut(end int, quotes bool) *Chunk {
 	t.pass(end)
 	c := t.chunk(raw, o)
 	if len(t.rest) < chunkSize { // it is copied before more is read
-		c.room, c.free = t.room, t.free
+		c.buf, c.free = t.buf, t.free
 	}
 	l := c.rows.(*lines)
 	l.returns = t.ends.cr > before
 	l.quotes = quotes
-	if t.from.is.Is == "" { // all was ASCII so far
+	if t.from.is.Value == "" { // all was ASCII so far
 		l.doubts = nil
 	}
 	return c
 }
 
 func (t *text) chunk(raw []byte, o Origin) *Chunk {
-	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8, quotes: t.dialect.Quote != 0, returns: true}
+	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8,
+		quotes: t.dialect.Quote != 0, returns: true}
 	if t.from.foreign() {
 		l.doubts = t.notDecoded
 	}
 	return &Chunk{Raw: raw, Origin: o, rows: l, seed: t.seed}
 }
 
-// notDecoded tells why a record that was in another encoding can't be trusted.
-func (t *text) notDecoded(raw []byte) string {
+// notDecoded returns why a record that was in another encoding can't be trusted.
+func (t *text) notDecoded(raw []byte) *reason.Cause {
 	if bytes.Contains(raw, []byte(string(utf8.RuneError))) {
-		return fmt.Sprintf("it has bytes that mean nothing in %s", t.from.is.Is)
+		return reason.Fault(reason.NotCharset, t.from.is.Value)
 	}
-	return ""
+	return nil
 }
 
 // Again reads the chunk with origin o a second time. It is an error when the file has changed since.
@@ -460,8 +472,8 @@ func (t *text) Again(o Origin) (*Chunk, error) {
 	return t.chunk(raw, o), nil
 }
 
-// forward reads a text that can only be read from its start.
-type forward struct {
+// streamReader reads a text that can only be read from its start.
+type streamReader struct {
 	stream io.ReadCloser
 	from   io.Reader
 	at     int64
@@ -477,7 +489,7 @@ func (t *text) readOn(raw []byte, at int64) error {
 		if err != nil {
 			return unreadable(t.path, err)
 		}
-		name := t.from.is.Is
+		name := t.from.is.Value
 		if name == "" {
 			name = utf8Name
 		}
@@ -485,7 +497,7 @@ func (t *text) readOn(raw []byte, at int64) error {
 		if err != nil {
 			return errors.Join(err, stream.Close())
 		}
-		t.second = &forward{stream: stream, from: from}
+		t.second = &streamReader{stream: stream, from: from}
 	}
 	if _, err := io.CopyN(io.Discard, t.second.from, at-t.second.at); err != nil && err != io.EOF {
 		return unreadable(t.path, err)

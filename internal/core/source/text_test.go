@@ -22,13 +22,14 @@ import (
 )
 
 // open writes content to a file and opens it.
-func open(t testing.TB, content string, asked Asked) (Table, error) {
+func open(t testing.TB, content string, asked ReadOptions) (Table, error) {
 	path := filepath.Join(t.TempDir(), "in.csv")
 	require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
 	return opened(t, Open, asked, path)
 }
 
-func opened(t testing.TB, how func([]string, Asked) (Table, error), asked Asked, paths ...string) (Table, error) {
+func opened(t testing.TB, how func([]string, ReadOptions) (Table, error), asked ReadOptions, paths ...string) (Table,
+	error) {
 	table, err := how(paths, asked)
 	if err == nil {
 		t.Cleanup(func() { table.Close() })
@@ -50,8 +51,8 @@ func records(table Table) (all []string, err error) {
 		for chunk.Next(&r) {
 			_, line := PositionIn(r.Position)
 			words := fmt.Sprintf("%d: %s", line, strings.Join(texts(r.Fields), "|"))
-			if r.Problem != "" {
-				words = fmt.Sprintf("%d: %s", line, r.Problem)
+			if r.Problem != nil {
+				words = fmt.Sprintf("%d: %s", line, r.Problem.Words())
 			}
 			for _, f := range r.Faults {
 				words += fmt.Sprintf(" (%d %s)", f.Field, f.Why)
@@ -70,7 +71,7 @@ func texts(fields [][]byte) []string {
 }
 
 // comma is what RFC 4180 says, with the header on the first line.
-var comma = Asked{Delimiter: ',', Quote: `"`, Header: Lines{First: 1, Last: 1}}
+var comma = ReadOptions{Delimiter: ',', Quote: `"`, Header: HeaderLines{First: 1, Last: 1}}
 
 func TestRecordsOfRFC4180(t *testing.T) {
 	cases := []struct {
@@ -90,18 +91,23 @@ func TestRecordsOfRFC4180(t *testing.T) {
 		{"blanks are kept", "a,b\n 1 ,\t2 \n", []string{"2:  1 |\t2 "}, ""},
 		{"blank fields behind the last column are none", "a,b\n1,2,\n3,4,,,\n5,6,,7\n",
 			[]string{`2: 1|2`, `3: 3|4`, `4: 5|6||7`}, ""},
-		{"a quote inside of a field harms only its line", "a,b\n5\",2\n3,4\n", []string{"2: " + strayQuote, `3: 3|4`}, ""},
-		{"text behind a quote harms only its line", "a,b\n\"5\"x,2\n3,4\n", []string{"2: " + textBehind, `3: 3|4`}, ""},
-		{"text behind a quote at the end", "a,b\n1,\"5\"x", []string{"2: " + textBehind}, ""},
-		{"bytes that are no UTF-8 harm only their line", "a,b\né,ü\n\xff,2\n3,4\n", []string{`2: é|ü`, "3: it is not valid UTF-8", `4: 3|4`}, ""},
+		{"a quote inside of a field harms only its line", "a,b\n5\",2\n3,4\n",
+			[]string{"2: " + strayQuote.Words(), `3: 3|4`}, ""},
+		{"text behind a quote harms only its line", "a,b\n\"5\"x,2\n3,4\n",
+			[]string{"2: " + textBehind.Words(), `3: 3|4`}, ""},
+		{"text behind a quote at the end", "a,b\n1,\"5\"x", []string{"2: " + textBehind.Words()}, ""},
+		{"bytes that are no UTF-8 harm only their line", "a,b\né,ü\n\xff,2\n3,4\n",
+			[]string{`2: é|ü`, "3: the line is not valid UTF-8", `4: 3|4`}, ""},
 		{"a long line of fields", "a,b\n" + strings.Repeat("x", 200) + "," + strings.Repeat("y", 63) + "\n",
 			[]string{"2: " + strings.Repeat("x", 200) + "|" + strings.Repeat("y", 63)}, ""},
-		{"a quote never closed", "a,b\n1,2\n3,\"4\n5,6\n", nil, "in.csv:3:3: the quote that opens here is never closed"},
-		{"a quote never closed behind another line end", "a,b\n\"1\n2\",\"4\n5,6\n", nil, "in.csv:3:4: the quote that opens here is never closed"},
+		{"a quote never closed", "a,b\n1,2\n3,\"4\n5,6\n", nil,
+			"in.csv:3:3: the quote that opens here is never closed"},
+		{"a quote never closed behind another line end", "a,b\n\"1\n2\",\"4\n5,6\n", nil,
+			"in.csv:3:4: the quote that opens here is never closed"},
 		{"only a header", "a,b\n", nil, ""},
 		{"nothing", "", nil, "the file is empty"},
 		{"only a byte-order mark", "\xef\xbb\xbf", nil, "the file is empty"},
-		{"only empty lines", "\n\n", nil, "there is no header here"},
+		{"only empty lines", "\n\n", nil, "there is no header on this line"},
 		{"bytes of a program", "\x00\x01\x02" + strings.Repeat("\x00\x07\x00\x00", 99), nil, "full of NUL bytes"},
 	}
 	for _, c := range cases {
@@ -129,30 +135,42 @@ func TestHowAFileIsReadIsFound(t *testing.T) {
 	many := strings.Repeat("PM-1\t5\" pipe\t12\n", 40)
 	cases := []struct {
 		name, content    string
-		asked            Asked
+		asked            ReadOptions
 		delimiter, quote string
 		header           string
 		names, first     string
 	}{
-		{"semicolons beside decimal commas", arrivals, Asked{}, ";", `"`, "1", "Reg. No.|Vessel|Arrived|Dues", "2: PM-1|Aurelia|2026-03-01|1.240,50"},
-		{"commas", "Berth,Depth\nN1,7.5\nN2,8\n", Asked{}, ",", `"`, "1", "Berth|Depth", "2: N1|7.5"},
-		{"tabs, with quotes that are part of the data", "Vessel\tCargo\tTons\n" + many, Asked{}, "\t", "none", "1", "Vessel|Cargo|Tons", "2: PM-1|5\" pipe|12"},
-		{"bars", "a|b|c\n1|2|3\n4|5|6\n", Asked{}, "|", `"`, "1", "a|b|c", "2: 1|2|3"},
-		{"apostrophes as quotes", "a,b\n'1,5','x'\n'2,5','y'\n'2,5','it''s'\n", Asked{}, ",", "'", "1", "a|b", "2: 1,5|x"},
-		{"one column", "Berth\nN1\nN2\nS1\n", Asked{}, "none", `"`, "1", "Berth", "2: N1"},
-		{"a delimiter that the file names", "sep=;\na;b\n1;2\n", Asked{}, ";", `"`, "2", "a|b", "3: 1|2"},
-		{"another delimiter", "a:b\n12:30\n", Asked{Delimiter: ':'}, ":", `"`, "1", "a|b", "2: 12|30"},
-		{"titles above the header", "Arrivals at \"Port Merrow,,\n# as of March\n\nReg. No.,Dues,Paid\nPM-1,12.50,yes\nPM-2,8,no\n", Asked{}, ",", `"`, "4", "Reg. No.|Dues|Paid", "5: PM-1|12.50|yes"},
-		{"no header", "PM-1,12.50,2026-03-01\nPM-2,8.00,2026-03-02\n", Asked{}, ",", `"`, "none", "column 1|column 2|column 3", "1: PM-1|12.50|2026-03-01"},
-		{"no header, as is said", "a,b\n1,2\n", Asked{Header: Lines{None: true}}, ",", `"`, "none", "column 1|column 2", "1: a|b"},
-		{"text without a header", "N1,timber\nN2,grain\nN1,coal\nS1,timber\n", Asked{}, ",", `"`, "none", "column 1|column 2", "1: N1|timber"},
-		{"years as names of columns", "Berth,2024,2025\nN1,120,130\nN2,80,85\n", Asked{}, ",", `"`, "none", "column 1|column 2|column 3", "1: Berth|2024|2025"},
-		{"the header's line is said", "Berth,2024,2025\nN1,120,130\nN2,80,85\n", Asked{Header: Lines{First: 1, Last: 1}}, ",", `"`, "1", "Berth|2024|2025", "2: N1|120|130"},
-		{"a header of two lines, as is said", "Vessel,,Stay,\nReg. No.,Name,Arrived,Departed\nPM-1,Aurelia,1,2\n", Asked{Header: Lines{First: 1, Last: 2}}, ",", `"`, "1-2",
+		{"semicolons beside decimal commas", arrivals, ReadOptions{}, ";", `"`, "1", "Reg. No.|Vessel|Arrived|Dues",
+			"2: PM-1|Aurelia|2026-03-01|1.240,50"},
+		{"commas", "Berth,Depth\nN1,7.5\nN2,8\n", ReadOptions{}, ",", `"`, "1", "Berth|Depth", "2: N1|7.5"},
+		{"tabs, with quotes that are part of the data", "Vessel\tCargo\tTons\n" + many, ReadOptions{}, "\t", "none",
+			"1", "Vessel|Cargo|Tons", "2: PM-1|5\" pipe|12"},
+		{"bars", "a|b|c\n1|2|3\n4|5|6\n", ReadOptions{}, "|", `"`, "1", "a|b|c", "2: 1|2|3"},
+		{"apostrophes as quotes", "a,b\n'1,5','x'\n'2,5','y'\n'2,5','it''s'\n", ReadOptions{}, ",", "'", "1", "a|b",
+			"2: 1,5|x"},
+		{"one column", "Berth\nN1\nN2\nS1\n", ReadOptions{}, "none", `"`, "1", "Berth", "2: N1"},
+		{"a delimiter that the file names", "sep=;\na;b\n1;2\n", ReadOptions{}, ";", `"`, "2", "a|b", "3: 1|2"},
+		{"another delimiter", "a:b\n12:30\n", ReadOptions{Delimiter: ':'}, ":", `"`, "1", "a|b", "2: 12|30"},
+		{"titles above the header", "Arrivals at \"Port Merrow,,\n# as of March\n\nReg. No.,Dues,Paid\n" +
+			"PM-1,12.50,yes\nPM-2,8,no\n", ReadOptions{}, ",", `"`, "4", "Reg. No.|Dues|Paid", "5: PM-1|12.50|yes"},
+		{"no header", "PM-1,12.50,2026-03-01\nPM-2,8.00,2026-03-02\n", ReadOptions{}, ",", `"`, "none",
+			"column 1|column 2|column 3", "1: PM-1|12.50|2026-03-01"},
+		{"no header, as is said", "a,b\n1,2\n", ReadOptions{Header: HeaderLines{None: true}}, ",", `"`, "none",
+			"column 1|column 2", "1: a|b"},
+		{"text without a header", "N1,timber\nN2,grain\nN1,coal\nS1,timber\n", ReadOptions{}, ",", `"`, "none",
+			"column 1|column 2", "1: N1|timber"},
+		{"years as names of columns", "Berth,2024,2025\nN1,120,130\nN2,80,85\n", ReadOptions{}, ",", `"`, "none",
+			"column 1|column 2|column 3", "1: Berth|2024|2025"},
+		{"the header's line is said", "Berth,2024,2025\nN1,120,130\nN2,80,85\n",
+			ReadOptions{Header: HeaderLines{First: 1, Last: 1}}, ",", `"`, "1", "Berth|2024|2025", "2: N1|120|130"},
+		{"a header of two lines, as is said", "Vessel,,Stay,\nReg. No.,Name,Arrived,Departed\nPM-1,Aurelia,1,2\n",
+			ReadOptions{Header: HeaderLines{First: 1, Last: 2}}, ",", `"`, "1-2",
 			"Vessel Reg. No.|Vessel Name|Stay Arrived|Stay Departed", "3: PM-1|Aurelia|1|2"},
-		{"a header of two lines", "Reg. No.,Size,,Stay,\n,Length,Beam,Arrived,Departed\nPM-1,80,12,1,2\nPM-2,75,11,3,4\n", Asked{}, ",", `"`, "1-2",
+		{"a header of two lines", "Reg. No.,Size,,Stay,\n,Length,Beam,Arrived,Departed\nPM-1,80,12,1,2\n" +
+			"PM-2,75,11,3,4\n", ReadOptions{}, ",", `"`, "1-2",
 			"Reg. No.|Size Length|Size Beam|Stay Arrived|Stay Departed", "3: PM-1|80|12|1|2"},
-		{"columns without a name go by their position", "a,,c,d,\n1,2,3,4,5\n", Asked{}, ",", `"`, "1", "a|column 2|c|d|column 5", "2: 1|2|3|4|5"},
+		{"columns without a name go by their position", "a,,c,d,\n1,2,3,4,5\n", ReadOptions{}, ",", `"`, "1",
+			"a|column 2|c|d|column 5", "2: 1|2|3|4|5"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -160,8 +178,9 @@ func TestHowAFileIsReadIsFound(t *testing.T) {
 			require.NoError(t, err)
 			got, err := records(f)
 			require.NoError(t, err)
-			m := f.Files()[0]
-			assert.Equal(t, []string{c.delimiter, c.quote, c.header}, []string{m.Limits.Is, m.Quote, m.Header.Is})
+			m := f.Formats()[0]
+			assert.Equal(t, []string{c.delimiter, c.quote, c.header},
+				[]string{m.Delimiter.Value, m.Quote, m.Header.Value})
 			assert.Equal(t, c.names, strings.Join(f.Header().Names, "|"))
 			require.NotEmpty(t, got)
 			assert.Equal(t, c.first, got[0])
@@ -171,7 +190,7 @@ func TestHowAFileIsReadIsFound(t *testing.T) {
 
 func TestFooter(t *testing.T) {
 	content := "a,b\n" + strings.Repeat("1,2\n", 60_000) + "Total,60000\n\n-- end of report --\n"
-	f, err := open(t, content, Asked{Footer: 2})
+	f, err := open(t, content, ReadOptions{Footer: 2})
 	require.NoError(t, err)
 	got, err := records(f)
 	require.NoError(t, err)
@@ -209,16 +228,17 @@ func TestEncodings(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			for _, filler := range []int{0, 70_000} { // found at once, or behind a megabyte of ASCII
 				text := c.text
-				if header, rest, _ := strings.Cut(text, "\n"); filler > 0 && c.want != "UTF-16LE" && c.want != "UTF-16BE" {
+				if header, rest, _ := strings.Cut(text, "\n"); filler > 0 && c.want != "UTF-16LE" &&
+					c.want != "UTF-16BE" {
 					text = header + "\n" + strings.Repeat("Otter;Merrow\n", filler) + rest
 				}
 				encoded, err := c.encode(text)
 				require.NoError(t, err)
-				f, err := open(t, encoded, Asked{})
+				f, err := open(t, encoded, ReadOptions{})
 				require.NoError(t, err)
 				got, err := records(f)
 				require.NoError(t, err)
-				assert.Equal(t, c.want, f.Files()[0].Encoding.Is)
+				assert.Equal(t, c.want, f.Formats()[0].Encoding.Value)
 				lines := strings.Split(strings.TrimSpace(text), "\n")
 				assert.Equal(t, lines[0], strings.Join(f.Header().Names, ";"))
 				last := got[len(got)-1]
@@ -227,11 +247,11 @@ func TestEncodings(t *testing.T) {
 		})
 	}
 	t.Run("what is said is taken", func(t *testing.T) {
-		f, err := open(t, "a,b\n\xe9,2\n\x81,3\n", Asked{Encoding: "windows-1252"})
+		f, err := open(t, "a,b\n\xe9,2\n\x81,3\n", ReadOptions{Encoding: "windows-1252"})
 		require.NoError(t, err)
 		got, err := records(f)
 		require.NoError(t, err)
-		assert.Equal(t, []string{"2: é|2", "3: it has bytes that mean nothing in windows-1252"}, got)
+		assert.Equal(t, []string{"2: é|2", "3: the line has bytes that mean nothing in windows-1252"}, got)
 	})
 }
 
@@ -288,7 +308,7 @@ func TestChunksHoldWholeRecordsAndCanBeReadAgain(t *testing.T) {
 			var b bytes.Buffer
 			require.NoError(t, write(&b))
 			require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
-			f, err := opened(t, Open, Asked{}, path)
+			f, err := opened(t, Open, ReadOptions{}, path)
 			require.NoError(t, err)
 			var origins []Origin
 			n, first := 1, []string{}
@@ -340,7 +360,7 @@ func TestAFileThatChangesIsNoticed(t *testing.T) {
 	chunk, err := f.Next()
 	require.NoError(t, err)
 	origin := chunk.Seal()
-	require.NoError(t, os.WriteFile(f.Files()[0].Path, []byte("a,b\n1,30\n"), 0o600))
+	require.NoError(t, os.WriteFile(f.Formats()[0].Path, []byte("a,b\n1,30\n"), 0o600))
 	_, err = f.Again(origin)
 	assert.ErrorContains(t, err, "changed while it was being read")
 	_, err = f.Sum()
@@ -355,7 +375,7 @@ func TestSeveralFilesAreOneTable(t *testing.T) {
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(content), 0o600))
 	}
-	f, err := opened(t, Open, Asked{}, filepath.Join(dir, "calls-*.csv"))
+	f, err := opened(t, Open, ReadOptions{}, filepath.Join(dir, "calls-*.csv"))
 	require.NoError(t, err)
 	var spots []string
 	for {
@@ -369,16 +389,16 @@ func TestSeveralFilesAreOneTable(t *testing.T) {
 		var r, s Record
 		for chunk.Next(&r) && again.Next(&s) {
 			assert.Equal(t, texts(r.Fields), texts(s.Fields))
-			spots = append(spots, SpotOf(f, r.Position).Short()+" "+DialectOf(f).Record(f, &r))
+			spots = append(spots, PlaceOf(f, r.Position).Short()+" "+DialectOf(f).Record(f, &r))
 		}
 	}
 	assert.Equal(t, []string{"calls-1.csv:2 Aurelia,1", "calls-2.csv:2 Heron,2", "calls-2.csv:3 a;b,3"}, spots)
 
-	_, err = Open([]string{filepath.Join(dir, "calls-1.csv"), filepath.Join(dir, "other-*.csv")}, Asked{})
+	_, err = Open([]string{filepath.Join(dir, "calls-1.csv"), filepath.Join(dir, "other-*.csv")}, ReadOptions{})
 	assert.ErrorContains(t, err, "other-1.csv:1: this file has other columns than")
 	assert.ErrorContains(t, err, "it lacks Arrived; it has Departed besides")
-	_, err = Open([]string{filepath.Join(dir, "none-*.csv")}, Asked{})
-	assert.ErrorContains(t, err, "no file has a name like this")
+	_, err = Open([]string{filepath.Join(dir, "none-*.csv")}, ReadOptions{})
+	assert.ErrorContains(t, err, "no file matches this name")
 }
 
 func TestForeignAndDamagedFiles(t *testing.T) {
@@ -387,18 +407,19 @@ func TestForeignAndDamagedFiles(t *testing.T) {
 	io.WriteString(z, large())
 	require.NoError(t, z.Close())
 	cases := map[string][2]string{
-		"an old workbook":         {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1...", "old binary format"},
-		"a web page":              {" <html><table>", "this is a web page"},
-		"a document":              {"%PDF-1.7", "this is a PDF document"},
-		"half a zip archive":      {"PK\x03\x04half", "it has no table of contents at its end"},
-		"half a packed file":      {packed.String()[:packed.Len()/2], "ends in the middle of its packed data"},
-		"a record without end":    {"a,b\n1,\"" + strings.Repeat("x", 2*maxRecord) + "\n1,2\n", "in.csv:2: the record that starts here is longer than 16 MB"},
+		"an old workbook":    {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1...", "old binary format"},
+		"a web page":         {" <html><table>", "this is a web page"},
+		"a document":         {"%PDF-1.7", "this is a PDF document"},
+		"half a zip archive": {"PK\x03\x04half", "its directory at the end is missing"},
+		"half a packed file": {packed.String()[:packed.Len()/2], "ends in the middle of its compressed data"},
+		"a record without end": {"a,b\n1,\"" + strings.Repeat("x", 2*maxRecord) + "\n1,2\n",
+			"in.csv:2: the record that starts here is longer than 16 MB"},
 		"a line without an end":   {"a,b\n1," + strings.Repeat("x", 2*maxRecord), "longer than 16 MB"},
 		"a header without an end": {strings.Repeat("x", 2*maxRecord), "longer than 16 MB"},
 	}
 	for name, c := range cases {
 		t.Run(name, func(t *testing.T) {
-			f, err := open(t, c[0], Asked{})
+			f, err := open(t, c[0], ReadOptions{})
 			if err == nil {
 				_, err = records(f)
 			}
@@ -410,13 +431,16 @@ func TestForeignAndDamagedFiles(t *testing.T) {
 // FuzzText: however a text is said to be read, its records cover it without a gap, and a file of RFC 4180 has the
 // fields that encoding/csv finds.
 func FuzzText(f *testing.F) {
-	for _, seed := range []string{"1,2\n", "\"a\"\"b\",c\r\n", "\"open", "x\"y,z\n", "\"a\"b,c\n\n", "\r\n,\r", "\"\n\"\n", "a;b\r1;2\r", "sep=;\na;b\n",
-		arrivals, "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", "M\xe9duse;G\xf6teborg\n", strings.Repeat("abcdefgh,\"x\"\n", 9)} {
+	for _, seed := range []string{"1,2\n", "\"a\"\"b\",c\r\n", "\"open", "x\"y,z\n", "\"a\"b,c\n\n", "\r\n,\r",
+		"\"\n\"\n", "a;b\r1;2\r", "sep=;\na;b\n",
+		arrivals, "\xff\xfea\x00,\x00b\x00\n\x001\x00,\x002\x00", "M\xe9duse;G\xf6teborg\n",
+		strings.Repeat("abcdefgh,\"x\"\n", 9)} {
 		f.Add([]byte(seed), byte(','), byte('"'))
 	}
 	f.Fuzz(func(t *testing.T, content []byte, delimiter, quote byte) {
 		d := Dialect{delimiter, quote}
-		if delimiter == quote || strings.ContainsRune("\r\n", rune(delimiter)) || strings.ContainsRune("\r\n", rune(quote)) {
+		if delimiter == quote || strings.ContainsRune("\r\n", rune(delimiter)) ||
+			strings.ContainsRune("\r\n", rune(quote)) {
 			return
 		}
 		l := newLines(content, d, 1, 0)
@@ -430,7 +454,7 @@ func FuzzText(f *testing.F) {
 			require.GreaterOrEqual(t, start, end)
 			require.Less(t, start, l.at)
 			end = stop
-			broken = broken || open >= 0 || r.Problem != ""
+			broken = broken || open >= 0 || r.Problem != nil
 			if stop > start {
 				ours = append(ours, texts(r.Fields))
 			}
@@ -445,13 +469,14 @@ func FuzzText(f *testing.F) {
 				n--
 			}
 		}
-		if reader := csv.NewReader(bytes.NewReader(content)); d == (Dialect{',', '"'}) && !broken && !bytes.Contains(content, []byte("\r")) {
+		if reader := csv.NewReader(bytes.NewReader(content)); d == (Dialect{',', '"'}) && !broken &&
+			!bytes.Contains(content, []byte("\r")) {
 			reader.FieldsPerRecord = -1
 			if theirs, err := reader.ReadAll(); err == nil {
 				require.Equal(t, theirs, ours)
 			}
 		}
-		if table, err := open(t, string(content), Asked{}); err == nil {
+		if table, err := open(t, string(content), ReadOptions{}); err == nil {
 			records(table)
 		}
 	})

@@ -12,9 +12,10 @@ import (
 	"ladle/internal/core/fault"
 )
 
-// several is the rows of several files under the header of the first.
-type several struct {
+// unionTable is the rows of unionTable files under the header of the first.
+type unionTable struct {
 	tables []Table
+	files  []File
 	wanted [][]int // for each file, where it has the columns of the first; nil when in the same order
 	at     int
 	before int64 // the bytes of the files before the one that is read
@@ -28,9 +29,10 @@ func union(tables []Table, failed error) (Table, error) {
 	if len(tables) == 1 {
 		return tables[0], nil
 	}
-	s := &several{tables: tables}
+	s := &unionTable{tables: tables}
 	var problems []fault.Problem
 	for _, t := range tables {
+		s.files = append(s.files, t.Files()...)
 		wanted, problem := arrange(tables[0], t)
 		if problem != nil {
 			problems = append(problems, *problem)
@@ -57,16 +59,16 @@ func Together(err error) error {
 	return all
 }
 
-// arrange gives the positions of the columns of first in t.
+// arrange returns the positions of the columns of first in t.
 func arrange(first, t Table) ([]int, *fault.Problem) {
 	want, have := first.Header().Names, t.Header().Names
 	var missing []string
 	wanted := make([]int, len(want))
 	used := make([]bool, len(have))
 	for i, name := range want {
-		at := slices.IndexFunc(have, func(h string) bool { return Plain(h) == Plain(name) })
+		at := slices.IndexFunc(have, func(h string) bool { return FoldName(h) == FoldName(name) })
 		for at >= 0 && used[at] { // of several columns with one name each is taken once
-			next := slices.IndexFunc(have[at+1:], func(h string) bool { return Plain(h) == Plain(name) })
+			next := slices.IndexFunc(have[at+1:], func(h string) bool { return FoldName(h) == FoldName(name) })
 			if next < 0 {
 				at = -1
 				break
@@ -94,7 +96,7 @@ func arrange(first, t Table) ([]int, *fault.Problem) {
 	return nil, otherColumns(first.Files()[0], t.Files()[0], t.Header(), missing, more)
 }
 
-func otherColumns(first, m *Manner, h Header, missing, more []string) *fault.Problem {
+func otherColumns(first, m File, h Header, missing, more []string) *fault.Problem {
 	var what []string
 	if missing != nil {
 		what = append(what, "it lacks "+strings.Join(missing, ", "))
@@ -107,19 +109,20 @@ func otherColumns(first, m *Manner, h Header, missing, more []string) *fault.Pro
 		Do:   "rename the columns, or make it an input of its own"}
 }
 
-func (s *several) Header() Header { return s.tables[0].Header() }
+func (s *unionTable) Header() Header { return s.tables[0].Header() }
 
-func (s *several) Files() []*Manner {
-	var all []*Manner
+func (s *unionTable) Files() []File { return s.files }
+
+func (s *unionTable) Formats() (all []Format) {
 	for _, t := range s.tables {
-		all = append(all, t.Files()...)
+		all = append(all, t.Formats()...)
 	}
 	return all
 }
 
-func (s *several) count(c *Chunk) { s.tables[c.Origin.File].count(c) }
+func (s *unionTable) count(c *Chunk) { s.tables[c.Origin.File].count(c) }
 
-func (s *several) Size() (n int64) {
+func (s *unionTable) Size() (n int64) {
 	for _, t := range s.tables {
 		n += t.Size()
 	}
@@ -127,7 +130,7 @@ func (s *several) Size() (n int64) {
 }
 
 // Sum is the SHA-256 of the sums of the files.
-func (s *several) Sum() (string, error) {
+func (s *unionTable) Sum() (string, error) {
 	h := sha256.New()
 	for _, t := range s.tables {
 		sum, err := t.Sum()
@@ -139,7 +142,7 @@ func (s *several) Sum() (string, error) {
 	return hex.EncodeToString(h.Sum(nil)), nil
 }
 
-func (s *several) Next() (*Chunk, error) {
+func (s *unionTable) Next() (*Chunk, error) {
 	for s.at < len(s.tables) {
 		c, err := s.tables[s.at].Next()
 		if err == io.EOF {
@@ -156,12 +159,12 @@ func (s *several) Next() (*Chunk, error) {
 	return nil, io.EOF
 }
 
-func (s *several) place(c *Chunk, file int) *Chunk {
+func (s *unionTable) place(c *Chunk, file int) *Chunk {
 	c.Origin.File, c.wanted = file, s.wanted[file]
 	return c
 }
 
-func (s *several) Again(o Origin) (*Chunk, error) {
+func (s *unionTable) Again(o Origin) (*Chunk, error) {
 	c, err := s.tables[o.File].Again(o)
 	if err != nil {
 		return nil, err
@@ -169,7 +172,7 @@ func (s *several) Again(o Origin) (*Chunk, error) {
 	return s.place(c, o.File), nil
 }
 
-func (s *several) Close() error {
+func (s *unionTable) Close() error {
 	var errs []error
 	for _, t := range s.tables {
 		errs = append(errs, t.Close())

@@ -1,10 +1,13 @@
 package spool
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"syscall"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/whole"
 )
 
@@ -41,7 +44,7 @@ func (f *file) flush() error {
 	f.size += int64(n)
 	f.memory = f.memory[:0]
 	if err != nil {
-		return fmt.Errorf("writing a temporary file in %s: %w", f.dir, err)
+		return unwritten(f.dir, err)
 	}
 	return nil
 }
@@ -75,7 +78,7 @@ func (f *file) ReadAt(b []byte, at int64) (int, error) {
 	return n + m, nil
 }
 
-// Close gives memory and disk back.
+// Close frees memory and disk.
 func (f *file) Close() error {
 	f.memory = nil
 	if f.disk == nil {
@@ -84,4 +87,18 @@ func (f *file) Close() error {
 	err := whole.Forget(f.disk)
 	f.disk = nil
 	return err
+}
+
+// unwritten says that a temporary file can't be written, and what to do.
+func unwritten(dir string, err error) error {
+	if dir == "" {
+		dir = os.TempDir()
+	}
+	p := fault.Problem{File: dir, What: "a temporary file can't be written: " + fault.OfSystem(err),
+		Do: "check the permissions of the folder and its free space; TMPDIR names another one"}
+	if errors.Is(err, syscall.ENOSPC) {
+		p.What = "the disk with temporary files is full"
+		p.Do = "free some space; or set TMPDIR to a folder with about as much room as the files take"
+	}
+	return fault.Because(fault.Failed, err, p)
 }

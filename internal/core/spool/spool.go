@@ -27,7 +27,7 @@ type place struct {
 	columns []int64
 }
 
-// New gives an empty spool for batches of the given types, with its file in dir (the system's folder for
+// New returns an empty spool for batches of the given types, with its file in dir (the system's folder for
 // temporary files when empty).
 func New(dir string, types []value.Type) *Spool {
 	return &Spool{file: file{dir: dir}, types: types}
@@ -50,7 +50,10 @@ func (s *Spool) Len(i int) int { return s.batches[i].rows }
 
 // Holding is the number of the batch that has the given row.
 func (s *Spool) Holding(row int64) int {
-	at, found := slices.BinarySearchFunc(s.batches, row, func(p place, row int64) int { return cmp.Compare(p.first, row) })
+	at, found := slices.BinarySearchFunc(s.batches, row, func(p place,
+		row int64) int {
+		return cmp.Compare(p.first, row)
+	})
 	if found {
 		return at
 	}
@@ -120,5 +123,5 @@ func (s *Spool) read(c *value.Column, at int64, rows int) error {
 	return nil
 }
 
-// Close gives the spool's memory and disk back.
+// Close frees the spool's memory and disk.
 func (s *Spool) Close() error { return s.file.Close() }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
 )
 
@@ -59,37 +60,66 @@ func batchOf(types []value.Type, i int) *value.Batch {
 	return b
 }
 
-func TestLogsAndStreamsGiveBackWhatTheyGot(t *testing.T) {
+// point is a record of a stream.
+type point struct {
+	at   int64
+	key  [2]uint64
+	high bool
+}
+
+func TestLogsStreamsAndProblemsGiveBackWhatTheyGot(t *testing.T) {
 	for name, size := range sizes {
 		t.Run(name, func(t *testing.T) {
-			l, s := NewLog(t.TempDir()), NewStream(t.TempDir(), 3)
+			dir := t.TempDir()
+			l, s, p := NewLog(dir), NewStream[point](dir), NewProblems(dir)
 			records := size * 100
-			for i := range records {
-				require.NoError(t, l.Append([]int64{int64(i), -7}, []string{"", strings.Repeat("é", i%50)}))
-				require.NoError(t, s.Append(uint64(i), 1<<63, ^uint64(i)))
+			problem := func(i int) Problem {
+				why := reason.Cause{Why: reason.Why{Kind: reason.NotFound, Table: "berth",
+					Columns: reason.List("quay", "code")}, Detail: reason.Detail{Near: fmt.Sprint(i)}}
+				return Problem{Row: int64(i), Column: i%5 - 1, Cell: strings.Repeat("é", i%50), Why: why}
 			}
-			assert.Equal(t, int64(records), l.Len())
-			assert.Equal(t, int64(records), s.Len())
-			logs, numbers, texts := l.Reader(), make([]int64, 2), make([]string, 2)
-			stream, err := s.Reader()
-			require.NoError(t, err)
+			of := func(i int) point { return point{int64(-i), [2]uint64{1 << 63, ^uint64(i)}, i%2 == 0} }
 			for i := range records {
-				more, err := logs.Next(numbers, texts)
-				require.True(t, more && err == nil)
-				require.Equal(t, []int64{int64(i), -7}, numbers)
-				require.Equal(t, strings.Repeat("é", i%50), texts[1])
-				words, err := stream.Next()
+				require.NoError(t, l.Append(fmt.Appendf(l.Room(), "%d %s", i, strings.Repeat("é", i%50))))
+				require.NoError(t, s.Append(of(i)))
+				require.NoError(t, p.Append(problem(i)))
+			}
+			assert.Equal(t, []int64{int64(records), int64(records), int64(records)}, []int64{l.Len(), s.Len(), p.Len()})
+			logs, problems := l.Reader(), p.Reader()
+			i := 0
+			require.NoError(t, s.Each(func(x *point) error {
+				require.Equal(t, of(i), *x)
+				text, err := logs.Next()
 				require.NoError(t, err)
-				require.Equal(t, []uint64{uint64(i), 1 << 63, ^uint64(i)}, words)
-			}
-			more, err := logs.Next(numbers, texts)
-			assert.False(t, more || err != nil)
-			_, err = stream.Next()
+				require.Equal(t, fmt.Sprintf("%d %s", i, strings.Repeat("é", i%50)), string(text))
+				got, err := problems.Next()
+				require.NoError(t, err)
+				require.Equal(t, problem(i), got)
+				i++
+				return nil
+			}))
+			assert.Equal(t, records, i)
+			_, err := logs.Next()
 			assert.Equal(t, io.EOF, err)
-			require.NoError(t, l.Close())
-			require.NoError(t, s.Close())
+			_, err = problems.Next()
+			assert.Equal(t, io.EOF, err)
+			for _, c := range []io.Closer{l, s, p} {
+				require.NoError(t, c.Close())
+			}
 		})
 	}
+}
+
+func TestRowSet(t *testing.T) {
+	var s RowSet
+	for _, row := range []int64{0, 63, 64, 1000, 1000} {
+		s.Add(row)
+	}
+	assert.Equal(t, int64(4), s.Len())
+	assert.True(t, s.Has(63) && s.Has(64) && s.Has(1000))
+	assert.False(t, s.Has(1) || s.Has(1001) || s.Has(1<<40))
+	assert.True(t, s.Any(900, 101))
+	assert.False(t, s.Any(65, 935))
 }
 
 func TestAFullDiskIsSaid(t *testing.T) {

@@ -56,5 +56,5 @@ func classesOf(b []byte) (all class) {
 	return all
 }
 
-// has tells whether one of the classes in of is there.
+// has reports whether one of the classes in of is there.
 func (c class) has(of class) bool { return c&of != 0 }

@@ -61,10 +61,10 @@ func (m *moments) add(at int64) {
 // stats is what was seen of a column in a chunk, or in all of them.
 type stats struct {
 	given, empty         int64
-	blankWords           map[string]*spots
-	groups               map[fits]*spots // cells by what they fit
-	group                *spots          // the one of groups that was used last
-	groupFits            fits
+	blankWords           map[string]*places
+	groups               map[forms]*places // cells by what they fit
+	group                *places           // the one of groups that was used last
+	groupFits            forms
 	known                []knownCell // by hash; nil where it doesn't help
 	met, metAgain        int         // cells that were not known, and those that were
 	odd, numeric         bool        // of the cell last taken: something is odd in it; it has a bucket
@@ -80,12 +80,12 @@ type stats struct {
 	anyText              bool
 	lengths              [lengthBuckets]int64 // of characters: see lengthBucket
 	shortest, longest    int
-	zeros                spots // digits that start with a zero
-	outer, doubled, hard spots // blanks around, doubled ones, no-break ones
-	controls             spots // characters that don't show
+	zeros                places // digits that start with a zero
+	outer, doubled, hard places // blanks around, doubled ones, no-break ones
+	controls             places // characters that don't show
 	looks                [looks]int64
-	faulty               spots // cells that can't be trusted
-	numberTexts          spots // of a sheet: numbers that are stored as texts
+	faulty               places // cells that can't be trusted
+	numberTexts          places // of a sheet: numbers that are stored as texts
 	stored               [8]int64
 	buckets              [bucketKinds]map[int32]*int64
 	bucketLast           *int64 // the one of buckets that was used last
@@ -105,7 +105,7 @@ const (
 
 // newStats is for a column of a table with so many.
 func newStats(columns int) *stats {
-	s := &stats{blankWords: map[string]*spots{}, groups: map[fits]*spots{}, clocks: map[string]int64{},
+	s := &stats{blankWords: map[string]*places{}, groups: map[forms]*places{}, clocks: map[string]int64{},
 		writings: map[writing]int64{}}
 	for i := range s.buckets {
 		s.buckets[i] = map[int32]*int64{}
@@ -159,7 +159,7 @@ func (s *stats) again(k *knownCell, n int64) {
 // knownCell is a cell with nothing odd in it that was met.
 type knownCell struct {
 	hash   uint64
-	group  *spots
+	group  *places
 	length int32 // that of its length
 	stored uint8
 	bucket *int64 // of a number or moment
@@ -194,7 +194,7 @@ func (s *stats) cell(cell []byte, stored source.Stored, n, position int64) {
 	if isBlankWord(text) {
 		word := s.blankWords[string(text)]
 		if word == nil {
-			word = &spots{}
+			word = &places{}
 			s.blankWords[string(text)] = word
 		}
 		word.add(n, position, cell)
@@ -211,7 +211,7 @@ func (s *stats) cell(cell []byte, stored source.Stored, n, position int64) {
 	if s.group == nil || s.groupFits != r.fits {
 		s.groupFits, s.group = r.fits, s.groups[r.fits]
 		if s.group == nil {
-			s.group = &spots{}
+			s.group = &places{}
 			s.groups[r.fits] = s.group
 		}
 	}
@@ -274,7 +274,7 @@ func lengthBucket(n int) int {
 }
 
 // reading takes a cell that could be a number, a date or the like.
-func (s *stats) reading(r *seen, n int64) {
+func (s *stats) reading(r *cellForm, n int64) {
 	switch {
 	case r.fits&fitWhole != 0:
 		s.whole.add(r.dot)
@@ -385,7 +385,8 @@ func (s *stats) merge(o *stats) {
 		}
 		s.anyText = true
 	}
-	for _, pair := range [][2]*spots{{&s.zeros, &o.zeros}, {&s.outer, &o.outer}, {&s.doubled, &o.doubled}, {&s.hard, &o.hard},
+	for _, pair := range [][2]*places{{&s.zeros, &o.zeros}, {&s.outer, &o.outer}, {&s.doubled, &o.doubled},
+		{&s.hard, &o.hard},
 		{&s.controls, &o.controls}, {&s.faulty, &o.faulty}, {&s.numberTexts, &o.numberTexts}} {
 		pair[0].merge(pair[1])
 	}

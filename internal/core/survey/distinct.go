@@ -68,7 +68,8 @@ func (t *tally) add(cell []byte, stored uint8, position int64) {
 		if n == 0 {
 			t.slots[at] = int32(len(t.entries) + 1)
 			t.ids = append(t.ids, int32(len(t.entries)))
-			t.entries = append(t.entries, entry{hash: h, at: uint32(len(t.arena)), length: uint32(len(cell)), count: 1, stored: stored, first: position})
+			t.entries = append(t.entries, entry{hash: h, at: uint32(len(t.arena)), length: uint32(len(cell)), count: 1,
+				stored: stored, first: position})
 			t.arena = append(t.arena, cell...)
 			if 2*len(t.entries) > len(t.slots) {
 				t.grow()
@@ -155,7 +156,7 @@ func (v *values) add(t *tally) {
 	}
 }
 
-// find gives the slot of a hash, or the free one that it would take. The hash 0 is never free: see insert.
+// find returns the slot of a hash, or the free one that it would take. The hash 0 is never free: see insert.
 func (v *values) find(hash uint64) *slot {
 	mask := len(v.slots) - 1
 	for at := int(hash>>20) & mask; ; at = (at + 1) & mask {
@@ -239,7 +240,10 @@ func (v *values) distinct() (int64, bool) {
 // frequent lists the n cells that came most often; of cells that came equally often the earlier one.
 func (v *values) frequent(n int) []value {
 	sorted := slices.Clone(v.kept)
-	slices.SortFunc(sorted, func(a, b value) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.first, b.first)) })
+	slices.SortFunc(sorted, func(a, b value) int {
+		return cmp.Or(cmp.Compare(b.count, a.count),
+			cmp.Compare(a.first, b.first))
+	})
 	return sorted[:min(n, len(sorted))]
 }
 

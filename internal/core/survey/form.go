@@ -5,23 +5,24 @@ import (
 	"strings"
 )
 
-// fits says as what a cell can be read, a bit for each reading.
-type fits uint32
+// forms says as what a cell can be read, a bit for each reading.
+type forms uint32
 
 const (
-	fitWhole fits = 1 << iota // a whole number without marks
-	fitDot                    // a number with a decimal point
-	fitComma                  // a number with a decimal comma
-	fitTime                   // a time of day
-	fitTruth                  // yes or no, in some words
-	fitClock                  // a date with a time
-	fitSwap                   // point and comma could be swapped, and it would be another number
-	fitDate                   // the first of dates; those behind it are the other ways to write one
+	fitWhole forms = 1 << iota // a whole number without marks
+	fitDot                     // a number with a decimal point
+	fitComma                   // a number with a decimal comma
+	fitTime                    // a time of day
+	fitTruth                   // yes or no, in some words
+	fitClock                   // a date with a time
+	fitSwap                    // point and comma could be swapped, and it would be another number
+	fitDate                    // the first of dates; those behind it are the other ways to write one
 )
 
 // datePatterns are the ways to write a date, in Unicode (LDML) patterns. Those whose day and month could be swapped
 // stand beside each other.
-var datePatterns = []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd",
+var datePatterns = []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy",
+	"yyyy/MM/dd",
 
 	"yyyyMMdd", "dd MMM yyyy", "MMM dd, yyyy", "dd/MM/yy", "MM/dd/yy", "dd.MM.yy", "yyyy.MM.dd", "dd-MMM-yyyy"}
 
@@ -30,11 +31,11 @@ var swapped = []int{-1, 2, 1, -1, 5, 4, -1, -1, -1, -1, 11, 10, -1, -1, -1}
 
 const anyDate = (1<<15 - 1) * fitDate
 
-func dateFit(pattern int) fits { return fitDate << pattern }
+func dateFit(pattern int) forms { return fitDate << pattern }
 
-// seen is what a cell says, as far as it could be a number, a date or the like.
-type seen struct {
-	fits       fits
+// cellForm is what a cell says, as far as it could be a number, a date or the like.
+type cellForm struct {
+	fits       forms
 	dot, comma decimal // the number in both readings
 	moment     [2]int64
 	patterns   [2]int // of moment; -1 for none
@@ -46,8 +47,8 @@ type seen struct {
 }
 
 // readCell finds all that a cell, without outer blanks and of these classes, could be.
-func readCell(text []byte, of class) seen {
-	r := seen{patterns: [2]int{-1, -1}}
+func readCell(text []byte, of class) cellForm {
+	r := cellForm{patterns: [2]int{-1, -1}}
 	if len(text) == 0 || len(text) > 40 {
 		return r
 	}
@@ -78,7 +79,8 @@ func readCell(text []byte, of class) seen {
 }
 
 // truths are pairs of words for yes and no.
-var truths = [][2]string{{"yes", "no"}, {"true", "false"}, {"y", "n"}, {"t", "f"}, {"ja", "nein"}, {"oui", "non"}, {"x", ""}, {"on", "off"}}
+var truths = [][2]string{{"yes", "no"}, {"true", "false"}, {"y", "n"}, {"t", "f"}, {"ja", "nein"}, {"oui", "non"},
+	{"x", ""}, {"on", "off"}}
 
 func isTruth(text []byte) bool {
 	if len(text) > 5 {
@@ -93,7 +95,8 @@ func isTruth(text []byte) bool {
 }
 
 // blanks are words that stand for a value that isn't there.
-var blanks = []string{"n/a", "na", "n.a.", "null", "none", "nil", "-", "--", "---", "?", "??", ".", "..", "unknown", "tbd", "tba", "tbc", "#n/a", "nan", "void",
+var blanks = []string{"n/a", "na", "n.a.", "null", "none", "nil", "-", "--", "---", "?", "??", ".", "..", "unknown",
+	"tbd", "tba", "tbc", "#n/a", "nan", "void",
 
 	"not available", "not known", "missing", "(blank)", "blank", "empty", "<null>", `\n`, "\u2013", "\u2014", "xxx"}
 
@@ -106,7 +109,7 @@ var blankStarts = func() (all [256]bool) {
 	return all
 }()
 
-// isBlankWord tells whether a cell only says that there is nothing.
+// isBlankWord reports whether a cell only says that there is nothing.
 func isBlankWord(text []byte) bool {
 	return len(text) <= 13 && blankStarts[text[0]] && slices.Contains(blanks, strings.ToLower(string(text)))
 }

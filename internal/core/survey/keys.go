@@ -3,7 +3,6 @@ package survey
 import (
 	"cmp"
 	"context"
-	"io"
 	"slices"
 
 	"ladle/internal/core/spool"
@@ -62,15 +61,21 @@ func (s *sample) differing(hashes []uint64) (distinct, blanks int) {
 	return len(seen), blanks
 }
 
-// nearKey tells whether so few of the rows repeat that the columns should be a key.
+// nearKey reports whether so few of the rows repeat that the columns should be a key.
 func nearKey(repeats, rows int) bool {
 	return float64(repeats) <= fewRepeats*float64(rows) || repeats <= fewRows && 6*repeats < rows
+}
+
+// rowKey is the hash of a row, and where it stands.
+type rowKey struct {
+	hash     uint64
+	position int64
 }
 
 // candidate is columns that could be a key, with the hash and position of each row.
 type candidate struct {
 	columns []int
-	keys    *spool.Stream
+	keys    *spool.Stream[rowKey]
 	blanks  int64 // rows with a blank in one of the columns
 }
 
@@ -126,7 +131,7 @@ func (s *sample) candidates() []*candidate {
 	return append(append(all, pairs...), triples...)
 }
 
-// unique tells whether columns tell the first rows apart, all but very few.
+// unique reports whether columns tell the first rows apart, all but very few.
 func (s *sample) unique(columns []int) bool {
 	seen := make(map[uint64]struct{}, s.rows)
 	for row := range s.rows {
@@ -149,7 +154,7 @@ func joined(before, hash uint64) uint64 {
 // add notes the keys of a pass.
 func (c *candidate) add(p *pass, blank uint64, dir string) error {
 	if c.keys == nil {
-		c.keys = spool.NewStream(dir, 2)
+		c.keys = spool.NewStream[rowKey](dir)
 	}
 	for row := range p.rows {
 		h, isBlank := uint64(0), false
@@ -167,7 +172,7 @@ func (c *candidate) add(p *pass, blank uint64, dir string) error {
 			c.blanks++
 			continue
 		}
-		if err := c.keys.Append(h, uint64(p.positions[row])); err != nil {
+		if err := c.keys.Append(rowKey{h, p.positions[row]}); err != nil {
 			return err
 		}
 	}
@@ -205,28 +210,19 @@ func (c *candidate) repeats(ctx context.Context) (count int64, first []repeat, e
 
 // partition reads the keys that belong to pass n, in parts that fit a processor's cache.
 func (c *candidate) partition(n, passes uint64) (parts [keyPartition][]uint64, err error) {
-	room := int(c.keys.Len())*2/keyPartition/int(passes)*9/8 + 16
-	reader, err := c.keys.Reader()
-	if err != nil {
-		return parts, err
-	}
-	for {
-		key, err := reader.Next()
-		if err == io.EOF {
-			return parts, nil
+	buf := int(c.keys.Len())*2/keyPartition/int(passes)*9/8 + 16
+	err = c.keys.Each(func(key *rowKey) error {
+		if key.hash>>32%passes != n {
+			return nil
 		}
-		if err != nil {
-			return parts, err
-		}
-		if key[0]>>32%passes != n {
-			continue
-		}
-		at := key[0] % keyPartition
+		at := key.hash % keyPartition
 		if parts[at] == nil {
-			parts[at] = make([]uint64, 0, room)
+			parts[at] = make([]uint64, 0, buf)
 		}
-		parts[at] = append(parts[at], key[0], key[1])
-	}
+		parts[at] = append(parts[at], key.hash, uint64(key.position))
+		return nil
+	})
+	return parts, err
 }
 
 // repeatsIn finds the keys that stand twice among keys: pairs of hash and position. The table is used again.

@@ -19,7 +19,8 @@ const (
 	looks
 )
 
-var lookNames = [...]string{"e-mail addresses", "phone numbers", "web addresses", "postcodes", "amounts with a currency", "percentages", "numbers with a unit"}
+var lookNames = [...]string{"e-mail addresses", "phone numbers", "web addresses", "postcodes",
+	"amounts with a currency", "percentages", "numbers with a unit"}
 
 func lookOf(w writing) look {
 	for _, affix := range []string{w.before, w.behind} {
@@ -55,11 +56,13 @@ func (s *stats) text(text []byte, of class, n int64) {
 // isMail tells an address of RFC 5322 in its usual form.
 func isMail(b []byte) bool {
 	at := bytes.IndexByte(b, '@')
-	return at > 0 && bytes.IndexByte(b[at+1:], '@') < 0 && bytes.LastIndexByte(b, '.') > at+1 && b[len(b)-1] != '.' && bytes.IndexByte(b, ' ') < 0
+	return at > 0 && bytes.IndexByte(b[at+1:], '@') < 0 && bytes.LastIndexByte(b, '.') > at+1 && b[len(b)-1] != '.' &&
+		bytes.IndexByte(b, ' ') < 0
 }
 
 func isLink(b []byte) bool {
-	return bytes.HasPrefix(b, []byte("http://")) || bytes.HasPrefix(b, []byte("https://")) || bytes.HasPrefix(b, []byte("www."))
+	return bytes.HasPrefix(b, []byte("http://")) || bytes.HasPrefix(b, []byte("https://")) ||
+		bytes.HasPrefix(b, []byte("www."))
 }
 
 // isPhone tells digits, seven to fifteen (ITU-T E.164), with the marks that people put between them.
@@ -104,5 +107,6 @@ func isUnit(b []byte) bool {
 	}
 	end := bytes.IndexFunc(b, func(c rune) bool { return c != '.' && c != ',' && (c < '0' || c > '9') })
 	unit := bytes.TrimSpace(b[max(end, 0):])
-	return end > 0 && len(unit) > 0 && len(unit) <= 4 && bytes.IndexFunc(unit, func(c rune) bool { return !unicode.IsLetter(c) && c != '²' && c != '³' && c != '°' }) < 0
+	return end > 0 && len(unit) > 0 && len(unit) <= 4 && bytes.IndexFunc(unit,
+		func(c rune) bool { return !unicode.IsLetter(c) && c != '²' && c != '³' && c != '°' }) < 0
 }

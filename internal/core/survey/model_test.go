@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"ladle/internal/seeded"
+
 	"github.com/stretchr/testify/assert"
 )
 
@@ -31,7 +33,8 @@ func someFlat(r *rand.Rand) flat {
 	vessels, berths, rows := 5+r.IntN(60), 2+r.IntN(9), 200+r.IntN(3000)
 	for i := range rows {
 		vessel := r.IntN(vessels)
-		row := []string{fmt.Sprintf("C%d", i), fmt.Sprintf("V%d", vessel), fmt.Sprintf("T%d", vessel%4), fmt.Sprintf("B%d", r.IntN(berths)), fmt.Sprintf("2026-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28)),
+		row := []string{fmt.Sprintf("C%d", i), fmt.Sprintf("V%d", vessel), fmt.Sprintf("T%d", vessel%4),
+			fmt.Sprintf("B%d", r.IntN(berths)), fmt.Sprintf("2026-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28)),
 			fmt.Sprint(r.IntN(100_000)), []string{"", "", "late", "n/a"}[r.IntN(4)]}
 		switch r.IntN(400) {
 		case 0:
@@ -104,7 +107,7 @@ func (f flat) distinct(column int) int64 {
 
 // TestSurveysAgainstAModel holds what is told of random tables against going through them naively.
 func TestSurveysAgainstAModel(t *testing.T) {
-	r := rand.New(rand.NewPCG(21, 22))
+	r := seeded.Rand(t)
 	at := func(f flat, name string) int { return slices.Index(f.names, name) }
 	keys, parents := 0, 0
 	for range 25 {
@@ -123,7 +126,8 @@ func TestSurveysAgainstAModel(t *testing.T) {
 			assert.Equal(t, blank, c.Blank, c.Name)
 		}
 		assert.Equal(t, []string{typeText, typeText, typeText, typeText, typeDate, typeWhole, typeText},
-			[]string{in.Columns[0].Type, in.Columns[1].Type, in.Columns[2].Type, in.Columns[3].Type, in.Columns[4].Type, in.Columns[5].Type, in.Columns[6].Type})
+			[]string{in.Columns[0].Type, in.Columns[1].Type, in.Columns[2].Type, in.Columns[3].Type, in.Columns[4].Type,
+				in.Columns[5].Type, in.Columns[6].Type})
 		for _, k := range in.Keys {
 			keys++
 			var columns []int
@@ -134,11 +138,15 @@ func TestSurveysAgainstAModel(t *testing.T) {
 			assert.Equal(t, []int64{repeats, blanks}, []int64{k.Repeats, k.Blanks}, k.Columns)
 			for _, x := range k.First {
 				for _, c := range columns {
-					assert.Equal(t, f.rows[x.Earlier-2][c], f.rows[x.Line-2][c], "line %d repeats line %d", x.Line, x.Earlier)
+					assert.Equal(t, f.rows[x.Earlier-2][c], f.rows[x.Line-2][c], "line %d repeats line %d", x.Line,
+						x.Earlier)
 				}
 			}
 		}
-		assert.True(t, slices.ContainsFunc(in.Keys, func(k Key) bool { return slices.Equal(k.Columns, []string{"Call"}) }))
+		assert.True(t, slices.ContainsFunc(in.Keys, func(k Key) bool {
+			return slices.Equal(k.Columns,
+				[]string{"Call"})
+		}))
 		for _, p := range in.Parents {
 			for _, d := range p.Decides {
 				parents++
@@ -146,7 +154,8 @@ func TestSurveysAgainstAModel(t *testing.T) {
 			}
 		}
 		assert.True(t, slices.ContainsFunc(in.Parents, func(p Parent) bool {
-			return p.Column == "Vessel" && slices.ContainsFunc(p.Decides, func(d Decision) bool { return d.Column == "Type" })
+			return p.Column == "Vessel" && slices.ContainsFunc(p.Decides,
+				func(d Decision) bool { return d.Column == "Type" })
 		}), "each vessel has one type")
 	}
 	assert.Greater(t, keys, 25)
@@ -173,14 +182,15 @@ func TestColumnsOfOddRows(t *testing.T) {
 		want[0].Says = "someday"
 		assert.Equal(t, Oddity{Count: 1, Places: want}, in.Columns[2].Misfits)
 		want[0].Says = " otter"
-		assert.Equal(t, Oddity{"with blanks around", 1, want}, in.Columns[3].Oddities[0])
+		assert.Equal(t, Oddity{"with leading or trailing blanks", 1, want}, in.Columns[3].Oddities[0])
 		assert.Equal(t, "spellings of one word", in.Columns[3].Oddities[1].What)
 		assert.Equal(t, int64(rows), in.Columns[3].Oddities[1].Count)
 		assert.Equal(t, []string{"0.5", "899.5"}, []string{in.Columns[1].Least, in.Columns[1].Most})
 	}
 }
 
-// TestSheetsAreSurveyedByTheirCells: errors are no values, numbers that are stored as text are told, cells have addresses.
+// TestSheetsAreSurveyedByTheirCells: errors are no values, numbers that are stored as text are told, cells have
+// addresses.
 func TestSheetsAreSurveyedByTheirCells(t *testing.T) {
 	tables, err := Open([]string{"../source/sheet/testdata/register.xlsx"}, askedSheet("Register"))
 	assert.NoError(t, err)
@@ -190,8 +200,10 @@ func TestSheetsAreSurveyedByTheirCells(t *testing.T) {
 	in := s.Inputs[0]
 	twice := in.Columns[10]
 	assert.Equal(t, []int64{1, 2}, []int64{twice.Fit, twice.Blank})
-	assert.Equal(t, Oddity{"with an error", 1, []Place{{5, "L5", "#DIV/0! is an error, not a value"}}}, twice.Oddities[0])
+	assert.Equal(t, Oddity{"with an error", 1, []Place{{5, "L5", "#DIV/0! is an error, not a value"}}},
+		twice.Oddities[0])
 	assert.Equal(t, []Place{{4, "B4", "007"}, {5, "B5", "008"}, {6, "B6", "009"}}, in.Columns[0].Oddities[0].Places)
-	assert.Equal(t, []string{"whole number", "yes/no", "time", "date and time"}, []string{twice.Type, in.Columns[9].Type, in.Columns[8].Type, in.Columns[6].Type})
+	assert.Equal(t, []string{"whole number", "yes/no", "time", "date and time"},
+		[]string{twice.Type, in.Columns[9].Type, in.Columns[8].Type, in.Columns[6].Type})
 	assert.Equal(t, "0.0000125", in.Columns[4].Least)
 }

@@ -8,14 +8,15 @@ import (
 )
 
 // minute reads 2026-03-31 15:04, the form of dates with times that is met most; false for anything else.
-func (r *seen) minute(text []byte) bool {
+func (r *cellForm) minute(text []byte) bool {
 	t := (*[16]byte)(text)
 	if t[4] != '-' || t[7] != '-' || t[10] != ' ' && t[10] != 'T' || t[13] != ':' {
 		return false
 	}
 	year, month, day := two(t[0], t[1])*100+two(t[2], t[3]), two(t[5], t[6]), two(t[8], t[9])
 	hour, minute := two(t[11], t[12]), two(t[14], t[15])
-	if year < 1000 || year > 9999 || month < 1 || month > 12 || day < 1 || hour < 0 || hour > 23 || minute < 0 || minute > 59 {
+	if year < 1000 || year > 9999 || month < 1 || month > 12 || day < 1 || hour < 0 || hour > 23 || minute < 0 ||
+		minute > 59 {
 		return false
 	}
 	days, ok := dayNumber(year, month, day)
@@ -36,7 +37,7 @@ func two(a, b byte) int {
 }
 
 // date reads text as a date, perhaps with a time behind it.
-func (r *seen) date(text []byte, of class) {
+func (r *cellForm) date(text []byte, of class) {
 	if !of.has(classColon) {
 		r.day(text)
 		for _, p := range r.patterns {
@@ -56,7 +57,8 @@ func (r *seen) date(text []byte, of class) {
 			day, rest = before, text[at+1:]
 		}
 	}
-	if at := bytes.IndexByte(text, ' '); at >= 6 && at < 11 && rest == nil && bytes.IndexByte(text[at:], ':') > 0 { // 03/04/2026 4:15 PM
+	// 03/04/2026 4:15 PM
+	if at := bytes.IndexByte(text, ' '); at >= 6 && at < 11 && rest == nil && bytes.IndexByte(text[at:], ':') > 0 {
 		day, rest = text[:at], text[at+1:]
 	}
 	micros, pattern := int64(0), ""
@@ -87,7 +89,7 @@ func isHalf(text []byte) bool {
 }
 
 // day reads a date without a time.
-func (r *seen) day(text []byte) {
+func (r *cellForm) day(text []byte) {
 	if len(text) == 10 && text[4] == '-' && text[7] == '-' {
 		r.take(0, whole(text[:4]), whole(text[5:7]), whole(text[8:]))
 		return
@@ -138,7 +140,7 @@ func (r *seen) day(text []byte) {
 }
 
 // numeric reads three numbers with a separator between them.
-func (r *seen) numeric(parts [3][]byte, separator byte) {
+func (r *cellForm) numeric(parts [3][]byte, separator byte) {
 	a, b, c := whole(parts[0]), whole(parts[1]), whole(parts[2])
 	if a < 0 || b < 0 || c < 0 || len(parts[1]) > 2 {
 		return
@@ -194,7 +196,7 @@ func century(year int) int {
 }
 
 // take notes a date by one pattern, when there is such a day.
-func (r *seen) take(pattern, year, month, day int) {
+func (r *cellForm) take(pattern, year, month, day int) {
 	if year < 1000 || year > 9999 || month < 1 || month > 12 || day < 1 || day > 31 {
 		return
 	}
@@ -251,7 +253,7 @@ func monthOf(text []byte) int {
 	return 0
 }
 
-// readTime reads 15:04, 15:04:05 with a fraction, a zone or AM and PM behind, and gives its pattern.
+// readTime reads 15:04, 15:04:05 with a fraction, a zone or AM and PM behind, and returns its pattern.
 func readTime(text []byte) (micros int64, pattern string, ok bool) {
 	last := text[len(text)-1]
 	if last >= '0' && last <= '9' && bytes.IndexByte(text, '-') < 0 && bytes.IndexByte(text, '+') < 0 {

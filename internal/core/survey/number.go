@@ -16,13 +16,13 @@ type writing struct {
 	group     byte // the first of the mark between thousands; 0 for none
 	before    string
 	behind    string
-	bracketed bool // a negative one stands in brackets
-	trailing  bool // its minus stands behind
-	as        fits // fitDot or fitComma, or both
+	bracketed bool  // a negative one stands in brackets
+	trailing  bool  // its minus stands behind
+	as        forms // fitDot or fitComma, or both
 }
 
 // number reads text as a number, with a point and with a comma.
-func (r *seen) number(text []byte, of class) {
+func (r *cellForm) number(text []byte, of class) {
 	body, negative := text, false
 	if of&^(classDigit|classDash|classPoint) == 0 {
 		if body[0] == '-' {
@@ -80,7 +80,7 @@ func (r *seen) number(text []byte, of class) {
 }
 
 // simple reads digits, perhaps with one point among them that can't part thousands; false for anything else.
-func (r *seen) simple(body []byte, negative bool) bool {
+func (r *cellForm) simple(body []byte, negative bool) bool {
 	point := -1
 	for i, c := range body {
 		if c >= '0' && c <= '9' {
@@ -97,7 +97,8 @@ func (r *seen) simple(body []byte, negative bool) bool {
 	case point < 0:
 		r.plain(body, negative)
 		return true
-	case point == 0 || point == len(body)-1 || len(body)-point == 4 && point <= 3 && body[0] != '0' || body[0] == '0' && point > 1:
+	case point == 0 || point == len(body)-1 || len(body)-point == 4 && point <= 3 && body[0] != '0' || body[0] == '0' &&
+		point > 1:
 		return false
 	}
 	r.fits |= fitDot
@@ -105,7 +106,7 @@ func (r *seen) simple(body []byte, negative bool) bool {
 	return true
 }
 
-func (r *seen) plain(text []byte, negative bool) {
+func (r *cellForm) plain(text []byte, negative bool) {
 	if len(text) > 1 && text[0] == '0' {
 		r.zeros = true
 		return
@@ -125,10 +126,11 @@ func plainDigits(text []byte) bool {
 }
 
 // marks are what stands before or behind numbers.
-var marks = []string{"€", "$", "£", "¥", "₽", "zł", "kr", "Fr.", "EUR", "USD", "GBP", "CHF", "NOK", "SEK", "DKK", "PLN", "%", "‰"}
+var marks = []string{"€", "$", "£", "¥", "₽", "zł", "kr", "Fr.", "EUR", "USD", "GBP", "CHF", "NOK", "SEK", "DKK", "PLN",
+	"%", "‰"}
 
 // affixes takes currency and percent signs off.
-func (r *seen) affixes(body []byte) []byte {
+func (r *cellForm) affixes(body []byte) []byte {
 	if first, last := body[0], body[len(body)-1]; !startsMark[first] && !endsMark[last] {
 		return body
 	}

@@ -28,7 +28,7 @@ type determinant struct {
 type dependent struct {
 	column    int
 	usual     map[uint64]uint64 // by the value of the one that decides, the value that most of the first rows have
-	against   spots             // rows that contradict
+	against   places            // rows that contradict
 	abandoned bool
 }
 
@@ -60,7 +60,7 @@ func (s *sample) determinants() []*determinant {
 	return all
 }
 
-// firsts gives for each row the first one with the same value; -1 for blank ones.
+// firsts returns for each row the first one with the same value; -1 for blank ones.
 func (s *sample) firsts(hashes []uint64) []int32 {
 	rows := map[uint64]int32{}
 	first := make([]int32, len(hashes))
@@ -79,8 +79,8 @@ func (s *sample) firsts(hashes []uint64) []int32 {
 	return first
 }
 
-// decides tells whether rows with the same value of a column, of which repeats come again, have the same of b, but for
-// few, although b differs so much that this is not by chance. usual has what most rows with a value have of b.
+// decides reports whether rows with the same value of a column, of which repeats come again, have the same of b, but
+// for few, although b differs so much that this is not by chance. usual has what most rows with a value have of b.
 func (s *sample) decides(hashes []uint64, first []int32, b, repeats int) (usual map[uint64]uint64, ok bool) {
 	others := s.columns[b]
 	against, hopeless := 0, repeats/4
@@ -154,7 +154,7 @@ func (d *determinant) add(p *pass, blank uint64) {
 	}
 }
 
-// place gives where a value is held; -2 for nowhere. A value that is new takes what most
+// place returns where a value is held; -2 for nowhere. A value that is new takes what most
 // of the first rows have, or what stands in the row.
 func (d *determinant) place(e *entry, blank uint64, p *pass, row int) int32 {
 	if e.hash == blank {
@@ -211,7 +211,7 @@ func parents(all []*determinant) []*determinant {
 	return kept
 }
 
-// covers tells whether all that e decides is decided by d, which decides e too and is not much finer.
+// covers reports whether all that e decides is decided by d, which decides e too and is not much finer.
 func (d *determinant) covers(e *determinant) bool {
 	has := func(column int) bool {
 		return column == d.column || slices.ContainsFunc(d.others, func(o dependent) bool { return o.column == column })

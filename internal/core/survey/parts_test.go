@@ -4,17 +4,19 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"math/rand/v2"
 	"slices"
 	"testing"
+
+	"ladle/internal/seeded"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
 // words are what a cell fits, in a fixed order.
-func (f fits) words() (all []string) {
-	for bit, word := range map[fits]string{fitWhole: "whole", fitDot: "dot", fitComma: "comma", fitTime: "time", fitTruth: "truth", fitClock: "clock", fitSwap: "swap"} {
+func (f forms) words() (all []string) {
+	for bit, word := range map[forms]string{fitWhole: "whole", fitDot: "dot", fitComma: "comma", fitTime: "time",
+		fitTruth: "truth", fitClock: "clock", fitSwap: "swap"} {
 		if f&bit != 0 {
 			all = append(all, word)
 		}
@@ -30,22 +32,37 @@ func (f fits) words() (all []string) {
 
 func TestWhatACellCouldBe(t *testing.T) {
 	cases := map[string][]string{
-		"7": {"comma", "dot", "whole"}, "-7": {"comma", "dot", "whole"}, "0": {"comma", "dot", "whole"}, "007": nil, "00": nil,
-		"7.5": {"dot"}, "7,5": {"comma"}, "1,234": {"comma", "dot", "swap"}, "1.234": {"comma", "dot", "swap"}, "1,234.5": {"dot"}, "1.234,5": {"comma"},
-		"1.234.567": {"comma"}, "1,234,567": {"dot"}, "1,2,3": nil, "1234,567": {"comma"}, "0.125": {"dot"}, "0,125": {"comma"},
-		".5": {"dot"}, "5.": nil, "-": nil, "+7": {"comma", "dot"}, "--7": nil, "7-": {"comma", "dot"}, "(7)": {"comma", "dot"}, "()": nil, "−7": {"comma", "dot"},
-		"1 234": {"comma", "dot"}, "1 234,5": {"comma"}, "1'234.5": {"dot"}, "12 34": nil, "1\u00a0234": {"comma", "dot"}, "1\u202f234,5": {"comma"},
-		"€7": {"comma", "dot"}, "7 €": {"comma", "dot"}, "-€7.50": {"dot"}, "€ -7,5": {"comma"}, "EUR 7": {"comma", "dot"}, "7%": {"comma", "dot"}, "%": nil, "€": nil,
+		"7": {"comma", "dot", "whole"}, "-7": {"comma", "dot", "whole"}, "0": {"comma", "dot", "whole"}, "007": nil,
+		"00":  nil,
+		"7.5": {"dot"}, "7,5": {"comma"}, "1,234": {"comma", "dot", "swap"}, "1.234": {"comma", "dot", "swap"},
+		"1,234.5": {"dot"}, "1.234,5": {"comma"},
+		"1.234.567": {"comma"}, "1,234,567": {"dot"}, "1,2,3": nil, "1234,567": {"comma"}, "0.125": {"dot"},
+		"0,125": {"comma"},
+		".5":    {"dot"}, "5.": nil, "-": nil, "+7": {"comma", "dot"}, "--7": nil, "7-": {"comma", "dot"},
+		"(7)": {"comma", "dot"}, "()": nil, "−7": {"comma", "dot"},
+		"1 234": {"comma", "dot"}, "1 234,5": {"comma"}, "1'234.5": {"dot"}, "12 34": nil,
+		"1\u00a0234": {"comma", "dot"}, "1\u202f234,5": {"comma"},
+		"€7": {"comma", "dot"}, "7 €": {"comma", "dot"}, "-€7.50": {"dot"}, "€ -7,5": {"comma"},
+		"EUR 7": {"comma", "dot"}, "7%": {"comma", "dot"}, "%": nil, "€": nil,
 		"12a": nil, "a12": nil, "1e5": nil, "PM-007465": nil, "12-34": nil, "1/2": nil,
-		"2026-03-31": {"yyyy-MM-dd"}, "2026-3-1": {"yyyy-MM-dd"}, "2026-02-29": nil, "2024-02-29": {"yyyy-MM-dd"}, "2026-13-01": nil, "2026-00-10": nil,
-		"03/04/2026": {"MM/dd/yyyy", "dd/MM/yyyy"}, "13/04/2026": {"dd/MM/yyyy"}, "04/13/2026": {"MM/dd/yyyy"}, "31/02/2026": nil, "3/4/26": {"MM/dd/yy", "dd/MM/yy"},
-		"31.12.1999": {"dd.MM.yyyy"}, "31.12.99": {"dd.MM.yy"}, "2026.12.31": {"yyyy.MM.dd"}, "2026/12/31": {"yyyy/MM/dd"}, "05-06-2026": {"MM-dd-yyyy", "dd-MM-yyyy"},
-		"20260331": {"comma", "dot", "whole", "yyyyMMdd"}, "20261331": {"comma", "dot", "whole"}, "18990101": {"comma", "dot", "whole"},
-		"1 Mar 2026": {"dd MMM yyyy"}, "01-March-2026": {"dd-MMM-yyyy"}, "Mar 1, 2026": {"MMM dd, yyyy"}, "1 Mars 2026": nil, "March": nil, "May 2026": nil,
-		"2026-03-31 15:04": {"clock", "yyyy-MM-dd"}, "2026-03-31T15:04:05.250": {"clock", "yyyy-MM-dd"}, "2026-03-31T15:04:05Z": {"clock", "yyyy-MM-dd"},
-		"2026-03-31T15:04+02:00": {"clock", "yyyy-MM-dd"}, "2026-03-31 25:04": nil, "2026-02-30 12:00": nil, "31.12.1999 06:00": {"clock", "dd.MM.yyyy"},
-		"03/14/2026 4:15 pm": {"MM/dd/yyyy", "clock"}, "03/14/2026 13:15 pm": nil, "15:04": {"time"}, "5:04": {"time"}, "15:04:05": {"time"}, "15:4": nil, "24:00": nil, "15:60": nil,
-		"12:00 AM": {"time"}, "00:30 am": nil, "yes": {"truth"}, "NO": {"truth"}, "Y": {"truth"}, "maybe": nil, "true": {"truth"}, "": nil, "Otter": nil,
+		"2026-03-31": {"yyyy-MM-dd"}, "2026-3-1": {"yyyy-MM-dd"}, "2026-02-29": nil, "2024-02-29": {"yyyy-MM-dd"},
+		"2026-13-01": nil, "2026-00-10": nil,
+		"03/04/2026": {"MM/dd/yyyy", "dd/MM/yyyy"}, "13/04/2026": {"dd/MM/yyyy"}, "04/13/2026": {"MM/dd/yyyy"},
+		"31/02/2026": nil, "3/4/26": {"MM/dd/yy", "dd/MM/yy"},
+		"31.12.1999": {"dd.MM.yyyy"}, "31.12.99": {"dd.MM.yy"}, "2026.12.31": {"yyyy.MM.dd"},
+		"2026/12/31": {"yyyy/MM/dd"}, "05-06-2026": {"MM-dd-yyyy", "dd-MM-yyyy"},
+		"20260331": {"comma", "dot", "whole", "yyyyMMdd"}, "20261331": {"comma", "dot", "whole"},
+		"18990101":   {"comma", "dot", "whole"},
+		"1 Mar 2026": {"dd MMM yyyy"}, "01-March-2026": {"dd-MMM-yyyy"}, "Mar 1, 2026": {"MMM dd, yyyy"},
+		"1 Mars 2026": nil, "March": nil, "May 2026": nil,
+		"2026-03-31 15:04": {"clock", "yyyy-MM-dd"}, "2026-03-31T15:04:05.250": {"clock", "yyyy-MM-dd"},
+		"2026-03-31T15:04:05Z":   {"clock", "yyyy-MM-dd"},
+		"2026-03-31T15:04+02:00": {"clock", "yyyy-MM-dd"}, "2026-03-31 25:04": nil, "2026-02-30 12:00": nil,
+		"31.12.1999 06:00":   {"clock", "dd.MM.yyyy"},
+		"03/14/2026 4:15 pm": {"MM/dd/yyyy", "clock"}, "03/14/2026 13:15 pm": nil, "15:04": {"time"}, "5:04": {"time"},
+		"15:04:05": {"time"}, "15:4": nil, "24:00": nil, "15:60": nil,
+		"12:00 AM": {"time"}, "00:30 am": nil, "yes": {"truth"}, "NO": {"truth"}, "Y": {"truth"}, "maybe": nil,
+		"true": {"truth"}, "": nil, "Otter": nil,
 	}
 	for cell, want := range cases {
 		assert.Equal(t, want, readCell([]byte(cell), classesOf([]byte(cell))).fits.words(), cell)
@@ -104,7 +121,7 @@ func tallyOf(cells []string) *tally {
 func TestTallies(t *testing.T) {
 	var cells []string
 	counts := map[string]int32{}
-	r := rand.New(rand.NewPCG(3, 4))
+	r := seeded.Rand(t)
 	for range 20_000 {
 		c := fmt.Sprint(r.IntN(6000))
 		cells = append(cells, c)
@@ -156,7 +173,7 @@ func TestValuesBeyondTheirBound(t *testing.T) {
 
 // TestRepeatsAgainstCounting holds the repeats of keys against counting them, in one pass and in several.
 func TestRepeatsAgainstCounting(t *testing.T) {
-	r := rand.New(rand.NewPCG(5, 6))
+	r := seeded.Rand(t)
 	for _, rows := range []int{0, 1, 10, 5_000, 120_000} {
 		c := &candidate{columns: []int{0}}
 		seen, want, first := map[string]int64{}, int64(0), []repeat(nil)
@@ -188,13 +205,14 @@ func TestRepeatsAgainstCounting(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
 	c := &candidate{columns: []int{0}}
-	require.NoError(t, c.add(&pass{rows: 1, positions: []int64{2}, tallies: []tally{*tallyOf([]string{"x"})}}, hashOf(nil), t.TempDir()))
+	require.NoError(t, c.add(&pass{rows: 1, positions: []int64{2}, tallies: []tally{*tallyOf([]string{"x"})}},
+		hashOf(nil), t.TempDir()))
 	_, _, err := c.repeats(ctx)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 func TestSpotsKeepTheFirst(t *testing.T) {
-	a, b := &spots{}, &spots{}
+	a, b := &places{}, &places{}
 	for i := range 10 {
 		a.add(1, int64(100+i), []byte("a"))
 		b.add(2, int64(10*i), []byte("b"))
@@ -202,17 +220,19 @@ func TestSpotsKeepTheFirst(t *testing.T) {
 	a.merge(b)
 	assert.Equal(t, int64(30), a.count)
 	b.add(1, 5, []byte("c"))
-	assert.Equal(t, []spot{{0, "b"}, {5, "c"}, {10, "b"}, {20, "b"}, {30, "b"}}, b.first)
+	assert.Equal(t, []place{{0, "b"}, {5, "c"}, {10, "b"}, {20, "b"}, {30, "b"}}, b.first)
 }
 
 func TestNamesThatAreAlike(t *testing.T) {
-	for names, want := range map[[2]string]bool{{"Vessel", "vessel id"}: true, {"berth_id", "Berth"}: true, {"GT", "gt"}: false, {"Tons", "Hours"}: false, {"Call No.", "no."}: false} {
+	for names, want := range map[[2]string]bool{{"Vessel", "vessel id"}: true, {"berth_id", "Berth"}: true,
+		{"GT", "gt"}: false, {"Tons", "Hours"}: false, {"Call No.", "no."}: false} {
 		assert.Equal(t, want, alike(names[0], names[1]), names)
 	}
 }
 
 func TestExamplesOfNumbers(t *testing.T) {
-	for want, w := range map[string]writing{"1234.5": {}, "1,234.5": {group: ','}, "€1234.5": {before: "€"}, "1'234.5 CHF": {group: '\'', behind: " CHF"}, "(1234.5)": {bracketed: true},
+	for want, w := range map[string]writing{"1234.5": {}, "1,234.5": {group: ','}, "€1234.5": {before: "€"},
+		"1'234.5 CHF": {group: '\'', behind: " CHF"}, "(1234.5)": {bracketed: true},
 		"1234.5-": {trailing: true}, "1\u00a0234.5": {group: 0xc2}} {
 		assert.Equal(t, want, w.example('.', true))
 	}

@@ -12,26 +12,26 @@ type pass struct {
 	rows      int // records whose fields can be trusted
 	positions []int64
 	tallies   []tally
-	broken    []trouble
-	totals    []trouble
-	faults    []fault
-	held      *passRoom
+	broken    []oddRecord
+	totals    []oddRecord
+	faults    []faultyCell
+	held      *passBuffers
 }
 
-// trouble is a record, and what is odd with it.
-type trouble struct {
+// oddRecord is a record, and what is odd with it.
+type oddRecord struct {
 	position int64
 	why      string
 }
 
-// fault is a cell that can't be trusted.
-type fault struct {
+// faultyCell is a cell that can't be trusted.
+type faultyCell struct {
 	column int
-	trouble
+	oddRecord
 }
 
-// passRoom is memory that a later chunk uses again.
-type passRoom struct {
+// passBuffers is memory that a later chunk uses again.
+type passBuffers struct {
 	tallies   []tally
 	positions []int64
 	cells     [][]byte // row by row
@@ -39,44 +39,44 @@ type passRoom struct {
 	slots     []int32
 }
 
-var rooms = sync.Pool{New: func() any { return &passRoom{} }}
+var passBufferPool = sync.Pool{New: func() any { return &passBuffers{} }}
 
 // readThrough reads a chunk of a table with as many columns as all has stats. Its records are read first, then each
 // column is gone through by itself, so that what belongs to it stays near.
 func readThrough(c *source.Chunk, all []*stats) *pass {
 	columns := len(all)
-	room := rooms.Get().(*passRoom)
-	for len(room.tallies) < columns {
-		room.tallies = append(room.tallies, tally{})
+	buf := passBufferPool.Get().(*passBuffers)
+	for len(buf.tallies) < columns {
+		buf.tallies = append(buf.tallies, tally{})
 	}
-	room.positions, room.cells, room.stored = room.positions[:0], room.cells[:0], room.stored[:0]
-	p := &pass{tallies: room.tallies[:columns], held: room}
+	buf.positions, buf.cells, buf.stored = buf.positions[:0], buf.cells[:0], buf.stored[:0]
+	p := &pass{tallies: buf.tallies[:columns], held: buf}
 	r := source.Record{Keep: true}
 	for c.Next(&r) {
 		p.record(&r, columns)
 	}
-	p.rows, p.positions = len(room.positions), room.positions
+	p.rows, p.positions = len(buf.positions), buf.positions
 	for i := range p.tallies {
 		t := &p.tallies[i]
-		room.slots = t.reset(room.slots, p.rows)
+		buf.slots = t.reset(buf.slots, p.rows)
 		for row, position := range p.positions {
 			at := row*columns + i
 			stored := source.StoredBlank
-			if len(room.stored) > 0 {
-				stored = room.stored[at]
+			if len(buf.stored) > 0 {
+				stored = buf.stored[at]
 			}
-			t.add(room.cells[at], uint8(stored), position)
+			t.add(buf.cells[at], uint8(stored), position)
 		}
-		room.slots, t.slots = t.slots, nil
+		buf.slots, t.slots = t.slots, nil
 		all[i].add(t)
 	}
-	clear(room.cells)
+	clear(buf.cells)
 	return p
 }
 
 func (p *pass) record(r *source.Record, columns int) {
-	if why := source.Misshapen(r, columns); why != "" {
-		p.broken = append(p.broken, trouble{r.Position, why})
+	if why := source.Misshapen(r, columns); why != nil {
+		p.broken = append(p.broken, oddRecord{r.Position, why.Words()})
 		return
 	}
 	p.held.positions = append(p.held.positions, r.Position)
@@ -86,24 +86,26 @@ func (p *pass) record(r *source.Record, columns int) {
 	}
 	for _, f := range r.Faults {
 		p.held.cells[len(p.held.cells)-columns+f.Field] = nil
-		p.faults = append(p.faults, fault{f.Field, trouble{r.Position, strings.TrimSpace(string(r.Fields[f.Field]) + " " + f.Why)}})
+		p.faults = append(p.faults, faultyCell{f.Field, oddRecord{r.Position,
+			strings.TrimSpace(string(r.Fields[f.Field]) + " " + f.Why.Words())}})
 	}
 	if word, ok := totalWord(r); ok {
-		p.totals = append(p.totals, trouble{r.Position, word})
+		p.totals = append(p.totals, oddRecord{r.Position, word})
 	}
 }
 
 // done gives the memory of the pass back.
 func (p *pass) done() {
-	rooms.Put(p.held)
+	passBufferPool.Put(p.held)
 	p.tallies, p.positions = nil, nil
 }
 
 // totalWords start rows that sum up others.
-var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true, "sub-total": true, "grand": true, "sum": true, "summe": true, "gesamt": true, "gesamtsumme": true,
+var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true, "sub-total": true, "grand": true,
+	"sum": true, "summe": true, "gesamt": true, "gesamtsumme": true,
 	"totaal": true, "totale": true, "suma": true, "razem": true, "итого": true, "всего": true, "合計": true}
 
-// totalWord gives the first word of a record when that says that it sums up others.
+// totalWord returns the first word of a record when that says that it sums up others.
 func totalWord(r *source.Record) (string, bool) {
 	for _, f := range r.Fields {
 		if len(f) == 0 {
@@ -116,7 +118,7 @@ func totalWord(r *source.Record) (string, bool) {
 		for end < len(f) && f[end] != ' ' && f[end] != ':' {
 			end++
 		}
-		return string(f), totalWords[source.Plain(string(f[:end]))]
+		return string(f), totalWords[source.FoldName(string(f[:end]))]
 	}
 	return "", false
 }

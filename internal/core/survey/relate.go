@@ -34,7 +34,8 @@ func relate(inputs []*Input) []Relation {
 func related(child, parent *Input, key int) []Relation {
 	var all []Relation
 	for i, c := range child.Columns {
-		if c.Distinct < fewValues && parent.Columns[key].Distinct > fewValues || c.Distinct == 0 || c.Type != parent.Columns[key].Type {
+		if c.Distinct < fewValues && parent.Columns[key].Distinct > fewValues || c.Distinct == 0 ||
+			c.Type != parent.Columns[key].Type {
 			continue
 		}
 		if numeric(c.Type) && !alike(c.Name, parent.Columns[key].Name) {
@@ -44,10 +45,12 @@ func related(child, parent *Input, key int) []Relation {
 		if c.Blank > 0 && values > 0 && child.values[i].find(hashOf(nil)).hash == hashOf(nil) {
 			values--
 		}
-		if lost := values - shared; shared == 0 || float64(lost) > (1-nearlyWithin)*float64(values) && (lost > fewMissing || shared < 2*fewMissing) {
+		if lost := values - shared; shared == 0 || float64(lost) > (1-nearlyWithin)*float64(values) &&
+			(lost > fewMissing || shared < 2*fewMissing) {
 			continue
 		}
-		all = append(all, Relation{Missing: child.values[i].missing(parent.values[key], fewMissing), Input: child.Read.Name(), Column: c.Name, Parent: parent.Read.Name(), Key: parent.Columns[key].Name,
+		all = append(all, Relation{Missing: child.values[i].missing(parent.values[key], fewMissing),
+			Input: child.Read.Name(), Column: c.Name, Parent: parent.Read.Name(), Key: parent.Columns[key].Name,
 			Shared: shared, Values: values, Sampled: child.values[i].level+parent.values[key].level > 0})
 	}
 	return all
@@ -57,10 +60,11 @@ func numeric(t string) bool {
 	return t == typeWhole || t == typeDecimal || t == typeDate || t == typeTime
 }
 
-// alike tells whether names of columns share a word.
+// alike reports whether names of columns share a word.
 func alike(a, b string) bool {
-	words := strings.FieldsFunc(source.Plain(a), func(c rune) bool { return c == ' ' || c == '_' || c == '.' })
-	for _, w := range strings.FieldsFunc(source.Plain(b), func(c rune) bool { return c == ' ' || c == '_' || c == '.' }) {
+	words := strings.FieldsFunc(source.FoldName(a), func(c rune) bool { return c == ' ' || c == '_' || c == '.' })
+	for _, w := range strings.FieldsFunc(source.FoldName(b),
+		func(c rune) bool { return c == ' ' || c == '_' || c == '.' }) {
 		for _, v := range words {
 			if v == w && len(w) > 2 {
 				return true

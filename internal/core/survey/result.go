@@ -14,31 +14,47 @@ import (
 
 // Column is what was learnt of a column.
 type Column struct {
-	Name     string   `json:"name"`
-	Number   int      `json:"number"` // from 1
-	Type     string   `json:"type"`   // text, whole number, decimal number, date, date and time, time, yes/no, or blank
-	Fit      int64    `json:"fit"`    // cells of that type
-	Misfits  Oddity   `json:"misfits"`
-	Written  string   `json:"written,omitempty"`      // a number by example, a date by its LDML pattern, as the ladle file says it
-	Unclear  string   `json:"unclear,omitempty"`      // why Written is not sure
-	Decided  *Place   `json:"decided,omitempty"`      // the first cell that decides between two ways to read dates or numbers
-	Also     []Count  `json:"also_written,omitempty"` // other ways to write that were met
+	Name   string `json:"name"`
+	Number int    `json:"number"` // from 1
+	// text, whole number, decimal number, date, date and time, time, yes/no, or blank
+	Type    string `json:"type"`
+	Fit     int64  `json:"fitting_cells"` // cells of that type
+	Misfits Oddity `json:"exceptions"`
+	// a number by example, a date by its LDML pattern, as the ladle file says it
+	Written string `json:"written,omitempty"`
+	Unclear string `json:"unclear,omitempty"` // why Written is not sure
+	// the first cell that decides between two ways to read dates or numbers
+	Decided  *Place   `json:"decided,omitempty"`
+	Also     []Count  `json:"also_written"` // other ways to write that were met
 	Blank    int64    `json:"blank"`
-	Words    []Oddity `json:"blank_words,omitempty"` // cells that say that there is nothing
+	Words    []Oddity `json:"blank_words"` // cells that say that there is nothing
 	Distinct int64    `json:"distinct"`
 	Exact    bool     `json:"distinct_exact"`
 	Least    string   `json:"least"`
-	Most     string   `json:"most"`
+	Most     string   `json:"greatest"`
 	Shortest int      `json:"shortest"`         // characters
 	Longest  int      `json:"longest"`          // characters
 	Digits   int      `json:"digits,omitempty"` // of numbers, before and after the point
 	Scale    int      `json:"scale,omitempty"`  // of numbers, after the point
 	Frequent []Count  `json:"frequent"`
-	Counted  int      `json:"frequent_among"` // the number of different values, the first of the file, that Frequent is of
-	Oddities []Oddity `json:"oddities,omitempty"`
+	// the number of different values, the first of the file, that Frequent is of
+	Counted  int      `json:"frequent_among"`
+	Oddities []Oddity `json:"oddities"`
 	Looks    string   `json:"looks_like,omitempty"`
 	Lengths  []Bar    `json:"lengths"`
-	Values   []Bar    `json:"values,omitempty"` // of numbers, dates and times
+	Values   []Bar    `json:"values"` // of numbers, dates and times
+}
+
+// NotOfType says of the misfits of c, after their number, what they are not: "is not a date".
+func (c *Column) NotOfType() string {
+	verb := "are"
+	if c.Misfits.Count == 1 {
+		verb = "is"
+	}
+	if c.Type == typeTruth {
+		return verb + " neither yes nor no"
+	}
+	return verb + " not a " + c.Type
 }
 
 // Count is a value and how often it came.
@@ -75,7 +91,8 @@ const (
 // column says what was seen of a column.
 func (r *reading) column(i int, name string) *Column {
 	s, v := r.stats[i], r.values[i]
-	c := &Column{Name: name, Number: i + 1, Blank: s.empty, Shortest: s.shortest, Longest: s.longest, Counted: len(v.kept)}
+	c := &Column{Name: name, Number: i + 1, Blank: s.empty, Shortest: s.shortest, Longest: s.longest,
+		Counted: len(v.kept)}
 	c.Distinct, c.Exact = v.distinct()
 	if s.empty > 0 && c.Distinct > 0 {
 		c.Distinct-- // the blank one
@@ -89,7 +106,7 @@ func (r *reading) column(i int, name string) *Column {
 		}
 	}
 	want := s.decide(c)
-	misfits := &spots{}
+	misfits := &places{}
 	for _, mask := range slices.Sorted(maps.Keys(s.groups)) {
 		if mask&want != want {
 			misfits.merge(s.groups[mask])
@@ -107,7 +124,7 @@ func (r *reading) column(i int, name string) *Column {
 	return c
 }
 
-func (s *stats) count(bits fits) (n int64) {
+func (s *stats) count(bits forms) (n int64) {
 	for mask, group := range s.groups {
 		if mask&bits == bits {
 			n += group.count
@@ -116,8 +133,8 @@ func (s *stats) count(bits fits) (n int64) {
 	return n
 }
 
-// decide finds the type that fits, and gives the reading that cells of it have; 0 for text.
-func (s *stats) decide(c *Column) fits {
+// decide finds the type that fits, and returns the reading that cells of it have; 0 for text.
+func (s *stats) decide(c *Column) forms {
 	c.Type, c.Least, c.Most = typeText, shorten(s.leastText), shorten(s.mostText)
 	if s.given == 0 {
 		c.Type = typeBlank
@@ -139,7 +156,8 @@ func (s *stats) decide(c *Column) fits {
 	case s.count(fitTime) >= least:
 		c.Type, c.Written = typeTime, commonest(s.clocks)
 		c.Least, c.Most = clock(s.times.least), clock(s.times.most)
-		c.Values = valueBars(s.buckets[momentBuckets:], float64(s.times.least), float64(s.times.most), func(f float64) string { return clock(int64(f)) })
+		c.Values = valueBars(s.buckets[momentBuckets:], float64(s.times.least), float64(s.times.most),
+			func(f float64) string { return clock(int64(f)) })
 		return fitTime
 	}
 	return 0
@@ -155,7 +173,7 @@ func (s *stats) bestDate() (n int64, pattern int) {
 	return n, pattern
 }
 
-func (s *stats) decideDate(c *Column, pattern int) fits {
+func (s *stats) decideDate(c *Column, pattern int) forms {
 	c.Type, c.Written = typeDate, datePatterns[pattern]
 	want := dateFit(pattern)
 	if s.short > 0 {
@@ -170,11 +188,12 @@ func (s *stats) decideDate(c *Column, pattern int) fits {
 	}
 	d := s.dates[pattern]
 	c.Least, c.Most = show(d.least), show(d.most)
-	c.Values = valueBars(s.buckets[momentBuckets:], float64(d.least), float64(d.most), func(f float64) string { return show(int64(f)) })
+	c.Values = valueBars(s.buckets[momentBuckets:], float64(d.least), float64(d.most),
+		func(f float64) string { return show(int64(f)) })
 	return want
 }
 
-func (s *stats) decideNumber(c *Column, want fits, marked *numbers, point byte) fits {
+func (s *stats) decideNumber(c *Column, want forms, marked *numbers, point byte) forms {
 	all := s.whole
 	all.merge(marked)
 	c.Type = typeWhole
@@ -194,7 +213,7 @@ func (s *stats) decideNumber(c *Column, want fits, marked *numbers, point byte) 
 
 // written says how numbers are written: the commonest way with marks; and that there are others, where they differ in
 // more than the grouping of thousands.
-func (s *stats) written(c *Column, want fits, point byte) {
+func (s *stats) written(c *Column, want forms, point byte) {
 	fraction := c.Scale > 0
 	plain, other := s.count(want), false
 	var common writing
@@ -239,8 +258,8 @@ func commonest(counts map[string]int64) string {
 func clock(micros int64) string { return time.UnixMicro(micros).UTC().Format("15:04:05") }
 
 // settled tells by which cell it is decided how numbers and dates are read, or that it isn't.
-func (r *reading) settled(c *Column, s *stats, want fits, i int) {
-	other := fits(0)
+func (r *reading) settled(c *Column, s *stats, want forms, i int) {
+	other := forms(0)
 	if want&fitDot != 0 {
 		other = fitComma
 	} else if want&fitComma != 0 {
@@ -254,7 +273,7 @@ func (r *reading) settled(c *Column, s *stats, want fits, i int) {
 	if other == 0 {
 		return
 	}
-	var first *spot
+	var first *place
 	both := int64(0) // cells that read both ways
 	for mask, group := range s.groups {
 		number := mask&(fitDot|fitComma) != 0 && want&anyDate == 0
@@ -283,9 +302,11 @@ func (r *reading) settled(c *Column, s *stats, want fits, i int) {
 func (r *reading) oddities(c *Column, s *stats, i int) {
 	for _, o := range []struct {
 		what string
-		of   *spots
-	}{{"with an error", &s.faulty}, {"with zeros in front", &s.zeros}, {"with blanks around", &s.outer}, {"with doubled blanks", &s.doubled},
-		{"with no-break blanks", &s.hard}, {"with characters that don't show", &s.controls}, {"that hold a number as text", &s.numberTexts}} {
+		of   *places
+	}{{"with an error", &s.faulty}, {"with leading zeros", &s.zeros}, {"with leading or trailing blanks", &s.outer},
+		{"with doubled blanks", &s.doubled},
+		{"with no-break blanks", &s.hard}, {"with invisible characters", &s.controls},
+		{"that hold a number as text", &s.numberTexts}} {
 		if o.of.count > 0 {
 			c.Oddities = append(c.Oddities, r.oddity(o.what, o.of, i))
 		}
@@ -296,7 +317,8 @@ func (r *reading) oddities(c *Column, s *stats, i int) {
 func (c *Column) cases(v *values) {
 	groups := map[string][]value{}
 	for _, k := range v.kept {
-		if plain := source.Plain(k.text); plain != "" && strings.ContainsFunc(plain, func(c rune) bool { return c > '9' }) {
+		if plain := source.FoldName(k.text); plain != "" && strings.ContainsFunc(plain,
+			func(c rune) bool { return c > '9' }) {
 			groups[plain] = append(groups[plain], k)
 		}
 	}

@@ -8,27 +8,27 @@ import (
 
 const fewSpots = 5 // places that are told of what is odd
 
-// spots are the first places of something, and how often it came.
-type spots struct {
+// places are the first places of something, and how often it came.
+type places struct {
 	count int64
-	first []spot
+	first []place
 }
 
-// spot is a place and the cell there.
-type spot struct {
+// place is a place and the cell there.
+type place struct {
 	position int64
 	cell     string
 }
 
-func (s *spots) add(n int64, position int64, cell []byte) {
+func (s *places) add(n int64, position int64, cell []byte) {
 	s.count += n
 	if len(s.first) < fewSpots || position < s.first[len(s.first)-1].position {
-		s.first = append(s.first, spot{position, shorten(string(cell))})
+		s.first = append(s.first, place{position, shorten(string(cell))})
 		s.trim()
 	}
 }
 
-func (s *spots) merge(o *spots) {
+func (s *places) merge(o *places) {
 	s.count += o.count
 	if len(s.first) < fewSpots {
 		s.first = append(s.first, o.first...)
@@ -36,8 +36,8 @@ func (s *spots) merge(o *spots) {
 	}
 }
 
-func (s *spots) trim() {
-	slices.SortFunc(s.first, func(a, b spot) int { return cmp.Compare(a.position, b.position) })
+func (s *places) trim() {
+	slices.SortFunc(s.first, func(a, b place) int { return cmp.Compare(a.position, b.position) })
 	s.first = s.first[:min(len(s.first), fewSpots)]
 }
 
@@ -53,7 +53,7 @@ func shorten(cell string) string {
 }
 
 // mergeSpots keeps at most so many kinds.
-func mergeSpots[K cmp.Ordered](to, from map[K]*spots, most int) {
+func mergeSpots[K cmp.Ordered](to, from map[K]*places, most int) {
 	for _, k := range slices.Sorted(maps.Keys(from)) {
 		switch mine := to[k]; {
 		case mine != nil:

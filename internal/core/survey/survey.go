@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/source"
 )
 
@@ -24,13 +25,13 @@ type Survey struct {
 
 // Input is what was learnt of one file, or of one sheet.
 type Input struct {
-	Read    *source.Manner `json:"read"`   // how it was read
-	Rows    int64          `json:"rows"`   // that can be read, whatever their cells hold
-	Broken  Oddity         `json:"broken"` // rows whose fields can't be told apart
-	Totals  []Place        `json:"totals"` // rows that seem to sum up others
+	Read    *source.Format `json:"format"`          // how it was read
+	Rows    int64          `json:"row_count"`       // that can be read, whatever their cells hold
+	Broken  Oddity         `json:"broken_lines"`    // lines that could not be split into columns
+	Totals  []Place        `json:"possible_totals"` // rows that seem to sum up others
 	Columns []*Column      `json:"columns"`
-	Keys    []Key          `json:"keys"`
-	Parents []Parent       `json:"parents"`
+	Keys    []Key          `json:"possible_keys"`
+	Parents []Parent       `json:"possible_parents"`
 	Bounds  Bounds         `json:"bounds"`
 
 	values []*values
@@ -67,7 +68,7 @@ type Place struct {
 type Oddity struct {
 	What   string  `json:"what,omitempty"`
 	Count  int64   `json:"count"`
-	Places []Place `json:"places,omitempty"`
+	Places []Place `json:"places"`
 }
 
 // Key is columns that tell rows apart: all of them, or all but Repeats.
@@ -75,7 +76,7 @@ type Key struct {
 	Columns []string `json:"columns"`
 	Blanks  int64    `json:"blanks"`  // rows with a blank in one of the columns
 	Repeats int64    `json:"repeats"` // rows whose key stands in an earlier row
-	First   []Repeat `json:"first_repeats,omitempty"`
+	First   []Repeat `json:"first_repeats"`
 
 	column int // of a key of one column
 }
@@ -95,8 +96,8 @@ type Parent struct {
 
 // Decision is a column that another one decides, with the rows that contradict.
 type Decision struct {
-	Column  string `json:"column"`
-	Against Oddity `json:"against"`
+	Column  string `json:"name"`
+	Against Oddity `json:"exceptions"`
 }
 
 // Relation is a column whose values are keys of another input, all or nearly all of them.
@@ -104,11 +105,11 @@ type Relation struct {
 	Input   string   `json:"input"`
 	Column  string   `json:"column"`
 	Parent  string   `json:"parent"`
-	Key     string   `json:"key"`
-	Shared  int      `json:"shared"`            // different values that both have
-	Values  int      `json:"values"`            // different values that the column has
-	Missing []string `json:"missing,omitempty"` // the first values that the key lacks
-	Sampled bool     `json:"sampled"`           // only a sample of the values was compared
+	Key     string   `json:"parent_column"`
+	Shared  int      `json:"distinct_shared"` // different values that both have
+	Values  int      `json:"distinct"`        // different values that the column has
+	Missing []string `json:"missing"`         // the first values that the key lacks
+	Sampled bool     `json:"sampled"`         // only a sample of the values was compared
 }
 
 const mostFaults = 100_000 // cells that can't be trusted, which are counted
@@ -145,9 +146,9 @@ type reading struct {
 	keys    []*candidate
 	bonds   []*determinant
 	rows    int64
-	broken  spots
-	totals  []trouble
-	faults  []fault
+	broken  places
+	totals  []oddRecord
+	faults  []faultyCell
 	idle    idleStats
 }
 
@@ -196,7 +197,7 @@ func (s *idleStats) merged(columns int) []*stats {
 func readTable(ctx context.Context, t source.Table, tell func(Progress)) (*Input, error) {
 	r := &reading{table: t, columns: len(t.Header().Names)}
 	defer r.close()
-	name := t.Files()[0].Name() // what else it says is not known before the end
+	name := t.Files()[0].Name()
 	for range r.columns {
 		r.values = append(r.values, newValues(r.columns))
 	}
@@ -288,7 +289,8 @@ func (r *reading) add(p *pass) error {
 
 // result says what was seen.
 func (r *reading) result(ctx context.Context) (*Input, error) {
-	in := &Input{Read: r.table.Files()[0], Rows: r.rows, Broken: r.oddity("", &r.broken, -1), values: r.values,
+	read := r.table.Formats()[0]
+	in := &Input{Read: &read, Rows: r.rows, Broken: r.oddity("", &r.broken, -1), values: r.values,
 		Bounds: Bounds{r.sample.rows, mostSingles, mostPairs, mostTriples, mostDetermined, mostCompared}}
 	for _, t := range r.totals[:min(len(r.totals), fewSpots)] {
 		in.Totals = append(in.Totals, r.place(t.position, -1, t.why))
@@ -327,16 +329,17 @@ func (r *reading) verify(ctx context.Context) ([]*Key, error) {
 		slots <- struct{}{}
 		go func() {
 			defer wait.Done()
+			defer func() { <-slots }()
+			defer fault.Recover(&errs[i])
 			keys[i], errs[i] = r.key(ctx, k)
-			<-slots
 		}()
 	}
 	wait.Wait()
 	return keys, errors.Join(errs...)
 }
 
-// couldBeKey tells whether a column that tells rows apart, all but repeats, does so not only by chance: measured things
-// do in a short file.
+// couldBeKey reports whether a column that tells rows apart, all but repeats, does so not only by chance: measured
+// things do in a short file.
 func (c *Column) couldBeKey(repeats int64) bool {
 	switch c.Type {
 	case typeText:
@@ -357,7 +360,7 @@ func (r *reading) place(position int64, column int, says string) Place {
 	return p
 }
 
-func (r *reading) oddity(what string, s *spots, column int) Oddity {
+func (r *reading) oddity(what string, s *places, column int) Oddity {
 	o := Oddity{What: what, Count: s.count}
 	for _, at := range s.first {
 		o.Places = append(o.Places, r.place(at.position, column, at.cell))
@@ -404,7 +407,7 @@ func (r *reading) parent(d *determinant) Parent {
 }
 
 // Open opens all that holds rows in the files at paths. Files that patterns match come in the order of their names.
-func Open(paths []string, asked source.Asked) ([]source.Table, error) {
+func Open(paths []string, asked source.ReadOptions) ([]source.Table, error) {
 	var all []source.Table
 	var failed []error
 	for _, p := range paths {

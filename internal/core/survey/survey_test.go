@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -16,6 +15,7 @@ import (
 
 	"ladle/internal/core/notation"
 	"ladle/internal/core/source"
+	"ladle/internal/seeded"
 )
 
 // of surveys files with the given contents; the names are letters from a.
@@ -27,7 +27,7 @@ func of(t *testing.T, contents ...string) *Survey {
 		paths = append(paths, filepath.Join(dir, string(rune('a'+i))+".csv"))
 		require.NoError(t, os.WriteFile(paths[i], []byte(content), 0o600))
 	}
-	tables, err := Open(paths, source.Asked{})
+	tables, err := Open(paths, source.ReadOptions{})
 	require.NoError(t, err)
 	defer Close(tables)
 	s, err := Run(context.Background(), tables, nil)
@@ -65,25 +65,38 @@ func TestTypesOfColumns(t *testing.T) {
 		{"whole numbers", []string{"12", "-3", "0", ""}, typeWhole, "", 3, "-3", "12", ""},
 		{"decimals with a point", []string{"12.50", "3", ".5", "1000"}, typeDecimal, "", 4, "0.5", "1000", ""},
 		{"decimals with a comma", []string{"12,50", "3", "1.000,5"}, typeDecimal, "1.234,5", 3, "3", "1000.5", ""},
-		{"thousands, decided by one cell", []string{"1,234", "2,500", "1,000.5"}, typeDecimal, "1,234.5", 3, "1000.5", "2500", ""},
-		{"thousands or thousandths", []string{"1,234", "2,500"}, typeWhole, "1,234.5", 2, "1234", "2500", "point and comma could be swapped in every cell"},
-		{"blanks between thousands", []string{"1 234,5", "12", "2\u00a0500"}, typeDecimal, "1 234,5", 3, "12", "2500", ""},
-		{"a currency", []string{"€ 12.50", "€ 3.00", "€ -7.00"}, typeDecimal, "€1234.50"[:7] + ".5", 3, "-7.00", "12.50", ""},
+		{"thousands, decided by one cell", []string{"1,234", "2,500", "1,000.5"}, typeDecimal, "1,234.5", 3, "1000.5",
+			"2500", ""},
+		{"thousands or thousandths", []string{"1,234", "2,500"}, typeWhole, "1,234.5", 2, "1234", "2500",
+			"point and comma could be swapped in every cell"},
+		{"blanks between thousands", []string{"1 234,5", "12", "2\u00a0500"}, typeDecimal, "1 234,5", 3, "12", "2500",
+			""},
+		{"a currency", []string{"€ 12.50", "€ 3.00", "€ -7.00"}, typeDecimal, "€1234.50"[:7] + ".5", 3, "-7.00",
+			"12.50", ""},
 		{"brackets and minus signs behind", times(2, "(12.5)", "3-"), typeDecimal, "(1234.5)", 4, "-12.5", "-3", ""},
 		{"percentages", []string{"12 %", "3 %"}, typeWhole, "1234 %", 2, "3", "12", ""},
-		{"digits with zeros in front are text", []string{"007", "012", "120"}, typeText, "", 3, "007", "120", ""},
+		{"digits with leading zeros are text", []string{"007", "012", "120"}, typeText, "", 3, "007", "120", ""},
 		{"nine in ten cells", append(times(9, "1"), "many"), typeWhole, "", 9, "1", "1", ""},
 		{"less than that", append(times(8, "1"), "many", "few"), typeText, "", 10, "1", "many", ""},
-		{"dates of ISO 8601", []string{"2026-03-01", "1999-12-31"}, typeDate, "yyyy-MM-dd", 2, "1999-12-31", "2026-03-01", ""},
-		{"days first, decided by one cell", []string{"03/04/2026", "13/04/2026"}, typeDate, "dd/MM/yyyy", 2, "2026-04-03", "2026-04-13", ""},
-		{"months first", []string{"03/04/2026", "03/14/2026"}, typeDate, "MM/dd/yyyy", 2, "2026-03-04", "2026-03-14", ""},
-		{"day and month unclear", []string{"3/4/2026", "5/6/2026"}, typeDate, "d/M/yyyy", 2, "2026-04-03", "2026-06-05", "day and month could be swapped in every cell"},
+		{"dates of ISO 8601", []string{"2026-03-01", "1999-12-31"}, typeDate, "yyyy-MM-dd", 2, "1999-12-31",
+			"2026-03-01", ""},
+		{"days first, decided by one cell", []string{"03/04/2026", "13/04/2026"}, typeDate, "dd/MM/yyyy", 2,
+			"2026-04-03", "2026-04-13", ""},
+		{"months first", []string{"03/04/2026", "03/14/2026"}, typeDate, "MM/dd/yyyy", 2, "2026-03-04", "2026-03-14",
+			""},
+		{"day and month unclear", []string{"3/4/2026", "5/6/2026"}, typeDate, "d/M/yyyy", 2, "2026-04-03", "2026-06-05",
+			"day and month could be swapped in every cell"},
 		{"points", []string{"1.4.2026", "31.12.1999"}, typeDate, "d.M.yyyy", 2, "1999-12-31", "2026-04-01", ""},
-		{"names of months", []string{"1 Mar 2026", "12 May 1999"}, typeDate, "d MMM yyyy", 2, "1999-05-12", "2026-03-01", ""},
-		{"days without marks", []string{"20260301", "19991231", "20000229"}, typeDate, "yyyyMMdd", 3, "1999-12-31", "2026-03-01", ""},
-		{"a day that isn't there", append(times(9, "2026-02-28"), "2026-02-29"), typeDate, "yyyy-MM-dd", 9, "2026-02-28", "2026-02-28", ""},
-		{"dates with times", []string{"2026-03-01 14:30", "2026-03-01T06:00"}, typeDateTime, "yyyy-MM-dd HH:mm", 2, "2026-03-01 06:00:00", "2026-03-01 14:30:00", ""},
-		{"halves of days", []string{"03/14/2026 4:15 PM", "03/14/2026 12:05 am"}, typeDateTime, "MM/dd/yyyy h:mm a", 2, "2026-03-14 00:05:00", "2026-03-14 16:15:00", ""},
+		{"names of months", []string{"1 Mar 2026", "12 May 1999"}, typeDate, "d MMM yyyy", 2, "1999-05-12",
+			"2026-03-01", ""},
+		{"days without marks", []string{"20260301", "19991231", "20000229"}, typeDate, "yyyyMMdd", 3, "1999-12-31",
+			"2026-03-01", ""},
+		{"a day that isn't there", append(times(9, "2026-02-28"), "2026-02-29"), typeDate, "yyyy-MM-dd", 9,
+			"2026-02-28", "2026-02-28", ""},
+		{"dates with times", []string{"2026-03-01 14:30", "2026-03-01T06:00"}, typeDateTime, "yyyy-MM-dd HH:mm", 2,
+			"2026-03-01 06:00:00", "2026-03-01 14:30:00", ""},
+		{"halves of days", []string{"03/14/2026 4:15 PM", "03/14/2026 12:05 am"}, typeDateTime, "MM/dd/yyyy h:mm a", 2,
+			"2026-03-14 00:05:00", "2026-03-14 16:15:00", ""},
 		{"times", []string{"14:30:05", "06:00:00"}, typeTime, "HH:mm:ss", 2, "06:00:00", "14:30:05", ""},
 		{"yes and no", []string{"yes", "No", "YES"}, typeTruth, "", 3, "No", "yes", ""},
 		{"nothing", []string{"", " ", "n/a"}, typeBlank, "", 0, "", "", ""},
@@ -91,7 +104,8 @@ func TestTypesOfColumns(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			got := column(t, c.cells...)
-			assert.Equal(t, []string{c.kind, c.written, c.least, c.most, c.unclear}, []string{got.Type, got.Written, got.Least, got.Most, got.Unclear})
+			assert.Equal(t, []string{c.kind, c.written, c.least, c.most, c.unclear},
+				[]string{got.Type, got.Written, got.Least, got.Most, got.Unclear})
 			assert.Equal(t, c.fit, got.Fit)
 			switch got.Type { // what is proposed can be written into a ladle file
 			case typeWhole, typeDecimal:
@@ -117,8 +131,10 @@ func TestWhatIsOddInAColumn(t *testing.T) {
 		}
 		told = append(told, fmt.Sprintf("%d %s: %s", o.Count, o.What, strings.Join(places, ", ")))
 	}
-	assert.Equal(t, []string{"1 with blanks around: 15  Norway", "1 with doubled blanks: 16 Nor  way", "1 with no-break blanks: 20 Nor\u00a0way",
-		"2 spellings of one word: 16 Nor  way, 20 Nor\u00a0way", "14 spellings of one word: 2 Norway, 14 norway, 15  Norway"}, told)
+	assert.Equal(t, []string{"1 with leading or trailing blanks: 15  Norway", "1 with doubled blanks: 16 Nor  way",
+		"1 with no-break blanks: 20 Nor\u00a0way",
+		"2 spellings of one word: 16 Nor  way, 20 Nor\u00a0way",
+		"14 spellings of one word: 2 Norway, 14 norway, 15  Norway"}, told)
 	assert.Equal(t, Count{"Norway", 12}, c.Frequent[0])
 	assert.Equal(t, int64(7), c.Distinct)
 
@@ -132,8 +148,10 @@ func TestWhatIsOddInAColumn(t *testing.T) {
 	assert.Equal(t, int64(22), sum)
 	assert.Equal(t, []Bar{{"1", "1", 22}, {"2", "2", 0}, {"3", "3", 1}}, numbers.Lengths)
 
-	for looks, cell := range map[string]string{"e-mail addresses": "desk@merrow.example", "phone numbers": "+00 (0)55 123-4567", "web addresses": "https://merrow.example/a",
-		"postcodes": "AB1 2CD", "amounts with a currency": "€ 12", "percentages": "5%", "numbers with a unit": "12.5 m³", "": "Berth 7"} {
+	for looks, cell := range map[string]string{"e-mail addresses": "desk@merrow.example",
+		"phone numbers": "+00 (0)55 123-4567", "web addresses": "https://merrow.example/a",
+		"postcodes": "AB1 2CD", "amounts with a currency": "€ 12", "percentages": "5%",
+		"numbers with a unit": "12.5 m³", "": "Berth 7"} {
 		assert.Equal(t, looks, column(t, cell, cell, "x").Looks, cell)
 	}
 }
@@ -146,14 +164,15 @@ func TestRowsThatAreNoRecords(t *testing.T) {
 	assert.Equal(t, int64(2), in.Read.Blank)
 }
 
-// calls is a flat file in which each vessel has a type and a flag, and a call is known by its vessel and its day.
-func calls(rows int, change func(row int, cells []string)) string {
-	r := rand.New(rand.NewPCG(7, 7))
+// calls is a flat file in which each vessel has a type and a flag, and a call is identified by its vessel and its day.
+func calls(t *testing.T, rows int, change func(row int, cells []string)) string {
+	r := seeded.Rand(t)
 	var b strings.Builder
 	b.WriteString("No.,Vessel,Type,Flag,Day,Berth,Tons\n")
 	for i := range rows {
 		vessel := (i * 7) % 300
-		cells := []string{fmt.Sprintf("C-%05d", i), fmt.Sprintf("Vessel %d", vessel), []string{"Tug", "Barge", "Coaster"}[vessel%3], []string{"Norway", "Denmark"}[vessel%2],
+		cells := []string{fmt.Sprintf("C-%05d", i), fmt.Sprintf("Vessel %d", vessel),
+			[]string{"Tug", "Barge", "Coaster"}[vessel%3], []string{"Norway", "Denmark"}[vessel%2],
 			fmt.Sprintf("day %d", i/300), fmt.Sprintf("B%d", r.IntN(9)), fmt.Sprint(r.IntN(5000))}
 		if change != nil {
 			change(i, cells)
@@ -164,14 +183,14 @@ func calls(rows int, change func(row int, cells []string)) string {
 }
 
 func TestKeysAndParents(t *testing.T) {
-	in := of(t, calls(60_000, nil)).Inputs[0]
+	in := of(t, calls(t, 60_000, nil)).Inputs[0]
 	require.Len(t, in.Keys, 2)
 	assert.Equal(t, Key{Columns: []string{"No."}, column: 0}, in.Keys[0])
 	assert.Equal(t, Key{Columns: []string{"Vessel", "Day"}, column: -1}, in.Keys[1])
 	require.Len(t, in.Parents, 1)
 	assert.Equal(t, Parent{"Vessel", 300, []Decision{{"Type", Oddity{}}, {"Flag", Oddity{}}}}, in.Parents[0])
 
-	far := of(t, calls(60_000, func(row int, cells []string) {
+	far := of(t, calls(t, 60_000, func(row int, cells []string) {
 		switch row {
 		case 59_000:
 			cells[0] = "C-00010"
@@ -181,16 +200,18 @@ func TestKeysAndParents(t *testing.T) {
 			cells[2] = "Frigate"
 		}
 	})).Inputs[0]
-	assert.Equal(t, Key{Columns: []string{"No."}, Repeats: 1, First: []Repeat{{59_002, 12}}, column: 0}, far.Keys[0], "what repeats stands far behind the sample")
+	assert.Equal(t, Key{Columns: []string{"No."}, Repeats: 1, First: []Repeat{{59_002, 12}}, column: 0}, far.Keys[0],
+		"what repeats stands far behind the sample")
 	assert.Equal(t, []Repeat{{59_002, 2}}, far.Keys[1].First)
 	assert.Equal(t, []Place{{59_502, "", "Vessel 100"}}, far.Parents[0].Decides[0].Against.Places)
 
-	many := of(t, calls(60_000, func(row int, cells []string) {
+	many := of(t, calls(t, 60_000, func(row int, cells []string) {
 		if row > 30_000 {
 			cells[0], cells[2] = fmt.Sprint(row%100), fmt.Sprint(row)
 		}
 	})).Inputs[0]
-	assert.Equal(t, []string{"Vessel", "Day"}, many.Keys[0].Columns, "what the sample promises is given up when the rows don't keep it")
+	assert.Equal(t, []string{"Vessel", "Day"}, many.Keys[0].Columns,
+		"what the sample promises is given up when the rows don't keep it")
 	assert.Equal(t, []Decision{{"Flag", Oddity{}}}, many.Parents[0].Decides)
 }
 
@@ -215,6 +236,9 @@ func TestFilesThatBelongTogether(t *testing.T) {
 // TestManyDifferentValues: beyond the bound counts are estimates that say so, keys are still exact, and two runs say
 // the same.
 func TestManyDifferentValues(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes long, and many other files are read side by side")
+	}
 	var b strings.Builder
 	b.WriteString("No.,Half,Name\n")
 	const rows = 300_000
@@ -240,8 +264,9 @@ func TestManyDifferentValues(t *testing.T) {
 
 // TestAgainstCounting holds what is told of random cells against counting them one by one.
 func TestAgainstCounting(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	words := []string{"7", "12.5", "-3", "", "n/a", "Otter", "otter", " Otter", "2026-03-01", "x@y.zz", "0.05", "1,5", "yes", "Æ"}
+	r := seeded.Rand(t)
+	words := []string{"7", "12.5", "-3", "", "n/a", "Otter", "otter", " Otter", "2026-03-01", "x@y.zz", "0.05", "1,5",
+		"yes", "Æ"}
 	for range 30 {
 		var cells []string
 		counts, lengths := map[string]int64{}, map[int]int64{}
@@ -270,10 +295,15 @@ func TestAgainstCounting(t *testing.T) {
 	}
 }
 
-// TestAFileOfBrokenLines: lines that can't be told apart are counted, however many they are, and don't hold the others up.
+// TestAFileOfBrokenLines: lines that can't be split are counted, however many they are, and don't hold the others
+// up.
 func TestAFileOfBrokenLines(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes long, and many other files are read side by side")
+	}
 	const broken = 3_000_000
-	in := of(t, "Vessel,Tons\n"+strings.Repeat("Otter,5\n", 400)+strings.Repeat("1,2,3,4\n", broken)+strings.Repeat("Heron,7\n", 30)).Inputs[0]
+	in := of(t, "Vessel,Tons\n"+strings.Repeat("Otter,5\n", 400)+strings.Repeat("1,2,3,4\n", broken)+
+		strings.Repeat("Heron,7\n", 30)).Inputs[0]
 	assert.Equal(t, int64(430), in.Rows)
 	assert.Equal(t, int64(broken), in.Broken.Count)
 	assert.Equal(t, Place{Line: 402, Says: "the line has 4 fields, the header 2"}, in.Broken.Places[0])
@@ -285,14 +315,14 @@ func TestSurveyStops(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	stop()
 	path := filepath.Join(t.TempDir(), "a.csv")
-	require.NoError(t, os.WriteFile(path, []byte(calls(50_000, nil)), 0o600))
-	tables, err := Open([]string{path}, source.Asked{})
+	require.NoError(t, os.WriteFile(path, []byte(calls(t, 50_000, nil)), 0o600))
+	tables, err := Open([]string{path}, source.ReadOptions{})
 	require.NoError(t, err)
 	defer Close(tables)
 	_, err = Run(ctx, tables, nil)
 	assert.ErrorIs(t, err, context.Canceled)
-	_, err = Open([]string{path, path + ".none"}, source.Asked{})
+	_, err = Open([]string{path, path + ".none"}, source.ReadOptions{})
 	assert.ErrorContains(t, err, "there is no such file")
 }
 
-func askedSheet(name string) source.Asked { return source.Asked{Sheet: name} }
+func askedSheet(name string) source.ReadOptions { return source.ReadOptions{Sheet: name} }

@@ -15,12 +15,12 @@ const (
 	longAlike  = 12 // letters of names that may differ in two places near each other
 )
 
-// Near finds names that look like a given one: that differ in case, accents, punctuation and blanks only, or, where they
-// are not short, in one letter that is missing, too much, another one or swapped with the next. Names with other digits
-// are other names. The time for a name grows with its length alone, not with the number of names.
+// Near finds names that look like a given one: that differ in case, accents, punctuation and blanks only, or, where
+// they are not short, in one letter that is missing, too much, another one or swapped with the next. Names with other
+// digits are other names. The time for a name grows with its length alone, not with the number of names.
 //
-// Two names with such a difference share what is left of one of them with a letter taken out, so each name is kept under
-// all that it leaves so (symmetric deletion).
+// Two names with such a difference share what is left of one of them with a letter taken out, so each name is kept
+// under all that it leaves so (symmetric deletion).
 type Near struct {
 	seed   maphash.Seed
 	fold   cases.Caser
@@ -35,7 +35,7 @@ type letters struct {
 	digits string
 }
 
-// NewNear gives an empty set of names.
+// NewNear returns an empty set of names.
 func NewNear() *Near {
 	return &Near{seed: maphash.MakeSeed(), fold: cases.Fold(), places: map[uint64][]int32{}}
 }
@@ -82,24 +82,24 @@ func (n *Near) letters(name string) letters {
 	return l
 }
 
-// leaves gives the hash of the letters, and of what is left of them without each one of them.
+// leaves returns the hash of the letters, and of what is left of them without each one of them.
 func (n *Near) leaves(runes []rune, take func(uint64)) {
-	room := make([]byte, 0, 64)
+	buf := make([]byte, 0, 64)
 	for without := -1; without < len(runes); without++ {
 		if without >= 0 && len(runes) < leastAlike {
 			return
 		}
-		room = room[:0]
+		buf = buf[:0]
 		for i, r := range runes {
 			if i != without {
-				room = append(room, byte(r), byte(r>>8), byte(r>>16))
+				buf = append(buf, byte(r), byte(r>>8), byte(r>>16))
 			}
 		}
-		take(maphash.Bytes(n.seed, room))
+		take(maphash.Bytes(n.seed, buf))
 	}
 }
 
-// alike tells whether names differ in so little that one may be meant for the other.
+// alike reports whether names differ in so little that one may be meant for the other.
 func alike(a, b letters) bool {
 	if a.digits != b.digits || len(a.runes) == 0 {
 		return false
@@ -112,37 +112,6 @@ func alike(a, b letters) bool {
 	if short >= longAlike {
 		most = 2
 	}
-	return short >= leastAlike-1 && max(len(a.runes), len(b.runes)) >= leastAlike && within(a.runes, b.runes, most)
-}
-
-// within tells whether one text becomes the other by at most so many changes: a letter taken out, put in or put for
-// another one, or two that stand side by side swapped (restricted Damerau-Levenshtein distance).
-func within(a, b []rune, most int) bool {
-	if d := len(a) - len(b); d > most || -d > most {
-		return false
-	}
-	var room [3][64]int
-	before, above, row := room[0][:], room[1][:], room[2][:]
-	if len(b) >= len(before) {
-		before, above, row = make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	}
-	before, above, row = before[:len(b)+1], above[:len(b)+1], row[:len(b)+1]
-	for k := range above {
-		above[k] = k
-	}
-	for i := range a {
-		row[0] = i + 1
-		for k := range b {
-			cost := 1
-			if a[i] == b[k] {
-				cost = 0
-			}
-			row[k+1] = min(above[k+1]+1, row[k]+1, above[k]+cost)
-			if i > 0 && k > 0 && a[i] == b[k-1] && a[i-1] == b[k] {
-				row[k+1] = min(row[k+1], before[k-1]+1)
-			}
-		}
-		before, above, row = above, row, before
-	}
-	return above[len(b)] <= most
+	return short >= leastAlike-1 && max(len(a.runes), len(b.runes)) >= leastAlike &&
+		within(a.runes, b.runes, most)
 }

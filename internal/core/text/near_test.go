@@ -12,11 +12,16 @@ func TestNear(t *testing.T) {
 		name, other string
 		alike       bool
 	}{
-		{"Norway", "Norwey", true}, {"Norway", "NORWAY", true}, {"Norway", "Nor-way ", true}, {"Norway", "Nórway", true}, {"Norway", "Nowray", true},
-		{"Norway", "Norwayy", true}, {"Norway", "orway", true}, {"Norway", "Norwai", true}, {"Norway", "Norwegia", false}, {"Norway", "Norway", false},
-		{"Tug", "Tag", false}, {"Tug", "tug", true}, {"Tug", "T.u.g", true}, {"Coal", "Coals", true}, {"Coal", "Goal", false},
-		{"Berth 1", "Berth 2", false}, {"PM-0101", "PM-0110", false}, {"PM-0101", "pm0101", true}, {"Quay 12", "Quays 12", true},
-		{"Merrow Shipping", "Merow Shiping", false}, {"Merrow Shipping", "Merrow Shippnig", true}, {"Merrow Shipping Ltd", "Merrow Shipping Inc", false},
+		{"Norway", "Norwey", true}, {"Norway", "NORWAY", true}, {"Norway", "Nor-way ", true},
+		{"Norway", "Nórway", true}, {"Norway", "Nowray", true},
+		{"Norway", "Norwayy", true}, {"Norway", "orway", true}, {"Norway", "Norwai", true},
+		{"Norway", "Norwegia", false}, {"Norway", "Norway", false},
+		{"Tug", "Tag", false}, {"Tug", "tug", true}, {"Tug", "T.u.g", true}, {"Coal", "Coals", true},
+		{"Coal", "Goal", false},
+		{"Berth 1", "Berth 2", false}, {"PM-0101", "PM-0110", false}, {"PM-0101", "pm0101", true},
+		{"Quay 12", "Quays 12", true},
+		{"Merrow Shipping", "Merow Shiping", false}, {"Merrow Shipping", "Merrow Shippnig", true},
+		{"Merrow Shipping Ltd", "Merrow Shipping Inc", false},
 		{"Straße", "STRASSE", true}, {"", "-", false}, {"港", "湾", false}, {"港", "港 ", true},
 	}
 	for _, c := range cases {
@@ -65,5 +70,19 @@ func BenchmarkNear(b *testing.B) {
 			n.Each(name, func(int) bool { return false })
 			n.Add(name)
 		}
+	}
+}
+
+func TestNearest(t *testing.T) {
+	values := []string{"Norway", "United Kingdom", "PM-0101", "S1", "Ål"}
+	for cell, want := range map[string]string{
+		"Norwey": "Norway", "norway ": "Norway", "UNITED  KINGDOM": "United Kingdom", "pm 0101": "PM-0101", "S1 ": "S1",
+		"PM-0102": "", "S2": "", "Portugal": "", "ål": "Ål", "": "", "Nroway": "Norway",
+	} {
+		assert.Equal(t, want, NearestValue(cell, values), "%q", cell)
+	}
+	for name, want := range map[string]string{"vesel": "vessel", "PORT_CALLS": "port_call", "ids": "id",
+		"something else": ""} {
+		assert.Equal(t, want, Nearest(name, []string{"id", "vessel", "vessel_type", "port_call"}), "%q", name)
 	}
 }

@@ -10,13 +10,13 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// isBlank tells what separates words or can't be seen: White_Space of Unicode, and those without a width.
+// isBlank returns what separates words or can't be seen: White_Space of Unicode, and those without a width.
 func isBlank(r rune) bool { return unicode.IsSpace(r) || isNothing(r) }
 
 // isNothing tells the blanks without a width: zero-width space, word joiner, byte order mark.
 func isNothing(r rune) bool { return r == '\u200b' || r == '\u2060' || r == '\ufeff' }
 
-// plain tells whether the cell has ASCII only.
+// plain reports whether the cell has ASCII only.
 func plain(cell []byte) bool {
 	for _, c := range cell {
 		if c >= utf8.RuneSelf {
@@ -65,7 +65,7 @@ func Squeeze(to, cell []byte) []byte {
 	return to
 }
 
-// squeezed tells whether a trimmed cell is ASCII with single blanks only.
+// squeezed reports whether a trimmed cell is ASCII with single blanks only.
 func squeezed(cell []byte) bool {
 	before := byte(0)
 	for _, c := range cell {
@@ -128,7 +128,8 @@ func Title(to, cell []byte) []byte {
 	inside := false
 	return eachRune(to, cell, func(r rune) rune {
 		was := inside
-		inside = unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r) || inside && (r == '\'' || r == '’')
+		inside = unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r) || inside &&
+			(r == '\'' || r == '’')
 		if was {
 			return unicode.ToLower(r)
 		}
@@ -204,9 +205,12 @@ func Composed(to, cell []byte) []byte {
 }
 
 // folded are the letters that don't fall apart into an ASCII letter and an accent.
-var folded = map[rune]string{'ß': "ss", 'ẞ': "SS", 'æ': "ae", 'Æ': "AE", 'œ': "oe", 'Œ': "OE", 'ø': "o", 'Ø': "O", 'đ': "d",
-	'Đ': "D", 'ð': "d", 'Ð': "D", 'þ': "th", 'Þ': "Th", 'ł': "l", 'Ł': "L", 'ħ': "h", 'Ħ': "H", 'ı': "i", 'ŋ': "n", 'Ŋ': "N",
-	'‘': "'", '’': "'", '‚': "'", '“': `"`, '”': `"`, '„': `"`, '–': "-", '—': "-", '‐': "-", '‑': "-", '−': "-", '…': "...",
+var folded = map[rune]string{'ß': "ss", 'ẞ': "SS", 'æ': "ae", 'Æ': "AE", 'œ': "oe", 'Œ': "OE", 'ø': "o", 'Ø': "O",
+	'đ': "d",
+	'Đ': "D", 'ð': "d", 'Ð': "D", 'þ': "th", 'Þ': "Th", 'ł': "l", 'Ł': "L", 'ħ': "h", 'Ħ': "H", 'ı': "i", 'ŋ': "n",
+	'Ŋ': "N",
+	'‘': "'", '’': "'", '‚': "'", '“': `"`, '”': `"`, '„': `"`, '–': "-", '—': "-", '‐': "-", '‑': "-", '−': "-",
+	'…':      "...",
 	'\u00a0': " ", '\u202f': " ", '\u2009': " "}
 
 // ASCII takes accents off letters and writes ligatures, quotes and dashes in ASCII. What has no such form stays.
@@ -215,8 +219,8 @@ func ASCII(to, cell []byte) []byte {
 		return cell
 	}
 	to = to[:0]
-	var room [64]byte
-	for rest := norm.NFD.Append(room[:0], cell...); len(rest) > 0; {
+	var buf [64]byte
+	for rest := norm.NFD.Append(buf[:0], cell...); len(rest) > 0; {
 		r, size := utf8.DecodeRune(rest)
 		if s, ok := folded[r]; ok {
 			to = append(to, s...)

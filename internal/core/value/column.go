@@ -26,7 +26,7 @@ type Column struct {
 	Data   []byte
 }
 
-// NewColumn gives an empty column for values of t.
+// NewColumn returns an empty column for values of t.
 func NewColumn(t Type) Column { return Column{Kind: t.Kind, Scale: t.Scale} }
 
 // Wide tells the columns whose values are held as bytes; those of others fit 64 bits.
@@ -96,6 +96,9 @@ func (c *Column) Bytes(i int) []byte {
 // Float is the value in slot i of a column of kind Float.
 func (c *Column) Float(i int) float64 { return math.Float64frombits(uint64(c.Nums[i])) }
 
+// True reports whether slot i of a column of kind Bool holds true.
+func (c *Column) True(i int) bool { return c.States[i] == Given && c.Nums[i] != 0 }
+
 // AppendIdentity adds to b an encoding of slot i that is equal for equal slots of columns of one kind, and only
 // for those. No encoding is the start of another, so several can stand behind each other.
 func (c *Column) AppendIdentity(b []byte, i int) []byte {
@@ -121,7 +124,7 @@ func Identity(columns []Column, i int) string {
 	return string(b)
 }
 
-// Pointers gives the columns one by one.
+// Pointers returns the columns one by one.
 func Pointers(columns []Column) []*Column {
 	all := make([]*Column, len(columns))
 	for i := range columns {
@@ -130,7 +133,7 @@ func Pointers(columns []Column) []*Column {
 	return all
 }
 
-// Same tells whether slot i of c and slot j of o, columns of one kind, hold exactly the same.
+// Same reports whether slot i of c and slot j of o, columns of one kind, hold exactly the same.
 func (c *Column) Same(i int, o *Column, j int) bool {
 	if c.States[i] != o.States[j] {
 		return false
@@ -149,7 +152,7 @@ type Batch struct {
 	Columns []Column
 }
 
-// NewBatch gives an empty batch for values of the given types.
+// NewBatch returns an empty batch for values of the given types.
 func NewBatch(types []Type) *Batch {
 	b := &Batch{Columns: make([]Column, len(types))}
 	for i, t := range types {

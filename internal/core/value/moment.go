@@ -2,9 +2,10 @@ package value
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"time"
+
+	"ladle/internal/core/reason"
 )
 
 const (
@@ -56,27 +57,27 @@ func AppendMoment(b []byte, m Moment) []byte {
 	return AppendDateTime(b, m.Days*dayOf+m.Micros, ' ', 0)
 }
 
-// parseMoment reads a cell in ISO 8601; in words, what it should be when it isn't.
+// parseMoment reads a cell in ISO 8601.
 func parseMoment(c *Column, t Type, cell []byte, zone *time.Location) error {
 	m, ok := ScanMoment(cell)
 	switch {
 	case ok && (t.Kind != Date || !m.Timed) && (t.Kind != DateTime || m.Dated && m.Timed):
 		return putMoment(c, t, m, zone)
 	case t.Kind == Time:
-		return errors.New("is not a time like 15:04 or 15:04:05")
+		return reason.New(reason.NotTime)
 	case t.Kind == Date && m.Dated:
-		return errors.New("has more in it than a date like 2026-03-31")
+		return reason.New(reason.MoreThanDate)
 	case t.Kind == Date:
-		return errors.New("is not a date like 2026-03-31")
+		return reason.New(reason.NotDate)
 	case ok && m.Dated:
-		return errors.New("is a date without a time")
+		return reason.New(reason.DateWithoutTime)
 	}
-	return errors.New("is not a date and time like 2026-03-31 15:04")
+	return reason.New(reason.NotDateTime)
 }
 
-// PutMoment adds m to c, a column for values of t, when it is one: a date alone is the midnight that it starts with, and
-// a time of nothing behind a date may fall away. zone, when not nil, is that of times that don't say theirs, and of the
-// column where it keeps none. Otherwise it adds Bad, and the error says why in words that go behind the quoted cell.
+// PutMoment adds m to c, a column for values of t, when it is one: a date alone is the midnight that it starts with,
+// and a time of nothing behind a date may fall away. zone, when not nil, is that of times that don't say theirs, and of
+// the column where it keeps none. Otherwise it adds Bad, and the error is a reason.Cause.
 func PutMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	err := putMoment(c, t, m, zone)
 	if err != nil {
@@ -85,8 +86,8 @@ func PutMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	return err
 }
 
-// PutPlain adds m, which has no zone, to c, a column for values of t, when that is plainly one; false, with nothing added,
-// when it needs a closer look.
+// PutPlain adds m, which has no zone, to c, a column for values of t, when that is plainly one; false, with nothing
+// added, when it needs a closer look.
 func PutPlain(c *Column, t *Type, m Moment) bool {
 	switch {
 	case t.Kind == Date && m.Micros == 0 && m.Dated:
@@ -103,10 +104,10 @@ func putMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	switch t.Kind {
 	case Date:
 		if !m.Dated {
-			return errors.New("is a time without a date")
+			return reason.New(reason.TimeWithoutDate)
 		}
 		if m.Micros != 0 || m.Zoned {
-			return errors.New("has a time, which the column would lose")
+			return reason.New(reason.TimeLost)
 		}
 		c.AppendNum(m.Days)
 		return nil
@@ -124,17 +125,18 @@ func putMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	case Text:
 		return parseText(c, t, AppendMoment(nil, m))
 	}
-	return fmt.Errorf("is a date or time, the column takes a %s", t.Kind)
+	return reason.Because(reason.Why{Kind: reason.MomentForType, Type: t.Kind.String()})
 }
 
 func putTime(c *Column, t Type, m Moment) error {
 	switch {
 	case m.Dated:
-		return errors.New("has a date, which the column would lose")
+		return reason.New(reason.DateLost)
 	case !t.Long && (m.Micros < 0 || m.Micros >= dayOf):
-		return errors.New("is past 24:00, the column takes times of a day")
+		return reason.New(reason.PastMidnight)
 	case t.Long && t.Most != 0 && (m.Micros < t.Least || m.Micros > t.Most):
-		return fmt.Errorf("is not between %s and %s", AppendTime(nil, t.Least, 0), AppendTime(nil, t.Most, 0))
+		return reason.Because(reason.Why{Kind: reason.OutOfRange, Least: string(AppendTime(nil, t.Least, 0)),
+			Most: string(AppendTime(nil, t.Most, 0))})
 	}
 	if err := keepsStep(t, m.Micros); err != nil {
 		return err
@@ -148,17 +150,17 @@ func (m Moment) at(t Type, zone *time.Location) (int64, error) {
 	local := m.Days*dayOf + m.Micros
 	switch {
 	case !m.Dated:
-		return 0, errors.New("is a time without a date")
+		return 0, reason.New(reason.TimeWithoutDate)
 	case m.Zoned && t.Zoned:
 		return local - m.Offset, nil
 	case m.Zoned && zone != nil:
 		return local - m.Offset + offsetAt(zone, local-m.Offset), nil
 	case m.Zoned:
-		return 0, errors.New("says a zone, which the column would lose")
+		return 0, reason.New(reason.ZoneLost)
 	case t.Zoned && zone != nil:
 		return InZone(local, zone)
 	case t.Zoned:
-		return 0, errors.New("doesn't say its zone (Z, or an offset like +02:00)")
+		return 0, reason.New(reason.ZoneMissing)
 	}
 	return local, nil
 }
@@ -169,7 +171,7 @@ func offsetAt(zone *time.Location, utc int64) int64 {
 	return int64(seconds) * micro
 }
 
-// InZone gives the moment, in microseconds since 1970-01-01 in UTC, at which the clocks of zone show local. It is an
+// InZone returns the moment, in microseconds since 1970-01-01 in UTC, at which the clocks of zone show local. It is an
 // error when they never do, or twice, because they are set forward or back.
 func InZone(local int64, zone *time.Location) (int64, error) {
 	before, after := offsetAt(zone, local-dayOf), offsetAt(zone, local+dayOf)
@@ -177,13 +179,13 @@ func InZone(local int64, zone *time.Location) (int64, error) {
 	isFirst, isSecond := offsetAt(zone, first) == before, offsetAt(zone, second) == after
 	switch {
 	case isFirst && isSecond && first != second:
-		return 0, fmt.Errorf("stands twice on the clocks of %s, which are set back then; say its offset", zone)
+		return 0, reason.Because(reason.Why{Kind: reason.ClockTwice, Text: zone.String()})
 	case isFirst:
 		return first, nil
 	case isSecond:
 		return second, nil
 	}
-	return 0, fmt.Errorf("is left out by the clocks of %s, which are set forward then", zone)
+	return 0, reason.Because(reason.Why{Kind: reason.ClockNever, Text: zone.String()})
 }
 
 // cutZone takes Z or an offset like +02:00, +0200 or +02 off a time; offset is in microseconds.
@@ -227,12 +229,12 @@ func ScanOffset(b []byte) (offset int64, ok bool) {
 
 func keepsStep(t Type, n int64) error {
 	if t.Step > 1 && n%t.Step != 0 {
-		return errors.New("is finer than the times in this column")
+		return reason.New(reason.TooFineTime)
 	}
 	return nil
 }
 
-// isoDate reads a date at the start of b and gives the days since 1970-01-01 and what stands behind it.
+// isoDate reads a date at the start of b and returns the days since 1970-01-01 and what stands behind it.
 func isoDate(b []byte) (days int64, rest []byte, ok bool) {
 	if len(b) < 10 || b[4] != '-' || b[7] != '-' || !allDigits(b[:4]) || !allDigits(b[5:7]) || !allDigits(b[8:10]) {
 		return 0, nil, false
@@ -306,8 +308,8 @@ func daysIn(y, m int64) int64 {
 	return 31
 }
 
-// Days counts the days from 1970-01-01 to a day of the proleptic Gregorian calendar (ISO 8601); not ok for one that isn't
-// there, or before the year 1 or after 9999.
+// Days counts the days from 1970-01-01 to a day of the proleptic Gregorian calendar (ISO 8601); not ok for one that
+// isn't there, or before the year 1 or after 9999.
 func Days(y, m, d int64) (days int64, ok bool) {
 	if y < 1 || y > 9999 || m < 1 || m > 12 || d < 1 || d > 28 && d > daysIn(y, m) {
 		return 0, false

@@ -2,11 +2,11 @@ package value
 
 import (
 	"bytes"
-	"errors"
-	"fmt"
 	"math"
 	"math/big"
 	"strconv"
+
+	"ladle/internal/core/reason"
 )
 
 // Digits is a decimal number by what is written of it: its sign and the digits before and behind the point, in ASCII.
@@ -36,7 +36,14 @@ func ScanNumber(cell []byte) (Digits, error) {
 	return d, nil
 }
 
-var errLeadingZero = errors.New("starts with a zero, which a number would lose")
+// Causes that need no arguments, made once.
+var (
+	errLeadingZero error = reason.New(reason.LeadingZero)
+	errNotNumber   error = reason.New(reason.NotNumber)
+	errTooLarge    error = reason.New(reason.TooLargeFloat)
+	errTooFine     error = reason.Because(reason.Why{Kind: reason.TooPreciseNumber, Type: Float.String()})
+	errTooPrecise  error = reason.New(reason.TooPreciseNumber)
+)
 
 func allDigits(b []byte) bool {
 	for _, c := range b {
@@ -47,25 +54,28 @@ func allDigits(b []byte) bool {
 	return true
 }
 
-// notNumber says why cell isn't a plain number, in the words of the most likely reason.
+// notNumber returns the most likely cause for which cell is not a plain number.
 func notNumber(cell []byte) error {
+	has := func(what string) error {
+		return reason.Cause{Why: reason.Why{Kind: reason.NotPlainNumber}, Detail: reason.Detail{Has: what}}
+	}
 	if len(bytes.TrimSpace(cell)) != len(cell) {
-		return errors.New("has blanks around it, so it is not a plain number")
+		return has(reason.HasBlanks)
 	}
 	marks := bytes.Trim(cell, "-0123456789")
 	switch {
 	case len(marks) > 0 && len(bytes.Trim(marks, ",.' 0123456789")) == 0 && len(marks) != len(cell):
-		return errors.New("has separators, so it is not a plain number like 1234.5")
+		return has(reason.HasSeparators)
 	case bytes.ContainsAny(cell, "0123456789") && bytes.ContainsAny(cell, "€$£¥"):
-		return errors.New("has a currency sign, so it is not a plain number like 1234.5")
+		return has(reason.HasCurrency)
 	case len(marks) > 0 && len(marks) < len(cell) && !bytes.ContainsAny(marks, "0123456789"):
-		return fmt.Errorf("has %q in it, so it is not a plain number like 1234.5", marks)
+		return has(string(marks))
 	}
-	return errors.New("is not a number")
+	return errNotNumber
 }
 
 // PutNumber adds d to c, a column for values of t, when it is one: a number is never rounded, cut or made a date.
-// Otherwise it adds Bad, and the error says why in words that go behind the quoted cell.
+// Otherwise it adds Bad, and the error is a reason.Cause.
 func PutNumber(c *Column, t Type, d Digits) error {
 	err := putNumber(c, t, d)
 	if err != nil {
@@ -89,19 +99,20 @@ func putNumber(c *Column, t Type, d Digits) error {
 	case Bool:
 		return parseBool(c, d.Append(nil))
 	}
-	return fmt.Errorf("is a number, the column takes a %s", t.Kind)
+	return reason.Because(reason.Why{Kind: reason.NumberForType, Type: t.Kind.String()})
 }
 
 func putInt(c *Column, t Type, d Digits) error {
 	if len(bytes.TrimRight(d.Fraction, "0")) > 0 {
-		return errors.New("has a fraction, the column takes whole numbers")
+		return reason.New(reason.HasFraction)
 	}
 	n, ok := d.scaled(0)
 	if !ok {
-		return errors.New("is too large for a 64-bit whole number")
+		return reason.New(reason.TooLargeWhole)
 	}
 	if (t.Least != 0 || t.Most != 0) && (n < t.Least || n > t.Most) {
-		return fmt.Errorf("is not between %d and %d", t.Least, t.Most)
+		return reason.Because(reason.Why{Kind: reason.OutOfRange, Least: strconv.FormatInt(t.Least, 10),
+			Most: strconv.FormatInt(t.Most, 10)})
 	}
 	c.AppendNum(n)
 	return nil
@@ -138,10 +149,10 @@ func (d Digits) fits(t Type) error {
 		return nil
 	}
 	if len(d.Fraction) > t.Scale && len(bytes.TrimRight(d.Fraction, "0")) > t.Scale {
-		return fmt.Errorf("has more than %d digits after the point and would be rounded", t.Scale)
+		return reason.Because(reason.Why{Kind: reason.TooManyDecimals, Limit: int64(t.Scale)})
 	}
 	if most := t.Precision - t.Scale; len(d.Whole) > most && len(bytes.TrimLeft(d.Whole, "0")) > most {
-		return fmt.Errorf("has more than %d digits before the point", most)
+		return reason.Because(reason.Why{Kind: reason.TooManyDigits, Limit: int64(most)})
 	}
 	return nil
 }
@@ -152,23 +163,24 @@ func putFixed(c *Column, t Type, d Digits) error {
 	}
 	n, ok := d.scaled(t.Scale)
 	if !ok {
-		return errors.New("has too many digits")
+		return reason.New(reason.TooManyDigits)
 	}
-	if t.Kept == AsDouble && !doubleKeeps(n, t.Scale) {
-		return errors.New("has more digits than the database keeps exactly")
+	if t.Storage == AsDouble && !doubleKeeps(n, t.Scale) {
+		return errTooPrecise
 	}
 	c.AppendNum(n)
 	return nil
 }
 
-// PutScaled adds n / 10^fraction to c, a column for values of t, when that is plainly one; false, with nothing added, when
-// it needs a closer look.
+// PutScaled adds n / 10^fraction to c, a column for values of t, when that is plainly one; false, with nothing added,
+// when it needs a closer look.
 func PutScaled(c *Column, t *Type, n int64, fraction int) bool {
 	const plainly = 1e15 // a double keeps every number up to it, and no 64 bits overflow
 	switch {
 	case t.Kind == Int && fraction == 0 && t.Least == 0 && t.Most == 0:
 	case t.Kind == Fixed && fraction <= t.Scale:
-		if n *= pow10(t.Scale - fraction); n > plainly || n < -plainly || t.Precision < 15 && (n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
+		if n *= pow10(t.Scale - fraction); n > plainly || n < -plainly || t.Precision < 15 &&
+			(n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
 			return false
 		}
 	default:
@@ -178,7 +190,7 @@ func PutScaled(c *Column, t *Type, n int64, fraction int) bool {
 	return true
 }
 
-// doubleKeeps tells whether n / 10^scale comes back the same, at that scale, from an IEEE 754 double (or from a
+// doubleKeeps reports whether n / 10^scale comes back the same, at that scale, from an IEEE 754 double (or from a
 // 64-bit whole number, where it is whole).
 func doubleKeeps(n int64, scale int) bool {
 	const exact = 1e15 // every decimal of 15 digits does
@@ -193,10 +205,10 @@ func putDecimal(c *Column, t Type, d Digits) error {
 	if err := d.fits(t); err != nil {
 		return err
 	}
-	var room [64]byte
-	text := d.Append(room[:0])
-	if t.Kept == AsDouble && !textKeeps(text) {
-		return errors.New("has more digits than the database keeps exactly")
+	var buf [64]byte
+	text := d.Append(buf[:0])
+	if t.Storage == AsDouble && !textKeeps(text) {
+		return errTooPrecise
 	}
 	c.AppendBytes(text)
 	return nil
@@ -227,8 +239,8 @@ func textKeeps(canonical []byte) bool {
 }
 
 func putFloat(c *Column, t Type, d Digits) error {
-	var room [64]byte
-	text := string(d.Append(room[:0]))
+	var buf [64]byte
+	text := string(d.Append(buf[:0]))
 	bits := t.bits()
 	f, err := strconv.ParseFloat(text, bits)
 	if err != nil {
@@ -244,14 +256,9 @@ func putFloat(c *Column, t Type, d Digits) error {
 	return err
 }
 
-var (
-	errTooLarge = errors.New("is too large for a floating-point number")
-	errTooFine  = errors.New("has more digits than a floating-point number keeps")
-)
-
 // bits are those of a floating-point number.
 func (t Type) bits() int {
-	if t.Kept == AsSingle {
+	if t.Storage == AsSingle {
 		return 32
 	}
 	return 64
@@ -268,7 +275,7 @@ func parseFloat(c *Column, t Type, cell []byte) error {
 	switch string(cell) {
 	case "NaN", "Infinity", "-Infinity":
 		if !t.Special {
-			return errors.New("is not a number that the column holds")
+			return reason.New(reason.NotHeldNumber)
 		}
 		f, err := strconv.ParseFloat(string(cell), 64)
 		c.AppendFloat(f)
@@ -327,8 +334,8 @@ func FixedToFloat(n int64, scale int) float64 {
 // FloatToFixed is the number that f stands for when it is written in its shortest form; not ok when that has more
 // than scale digits after the point.
 func FloatToFixed(f float64, scale int) (int64, bool) {
-	var room [32]byte
-	text := strconv.AppendFloat(room[:0], f, 'f', -1, 64)
+	var buf [32]byte
+	text := strconv.AppendFloat(buf[:0], f, 'f', -1, 64)
 	d, err := ScanNumber(text)
 	if err != nil {
 		return 0, false

@@ -5,19 +5,19 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 	"unicode/utf8"
+
+	"ladle/internal/core/reason"
 
 	"github.com/google/uuid"
 )
 
 // Parse reads cell as a value of t and adds it to c, a column for values of t. An empty cell is Null. A cell that
-// can't be read, or that would be cut, rounded, overflowed or guessed, is added as Bad, and the error says why in
-// words that go behind the quoted cell.
+// can't be read, or that would be cut, rounded, overflowed or guessed, is added as Bad, and the error is a
+// reason.Cause.
 func Parse(c *Column, t Type, cell []byte) error { return ParseIn(c, t, cell, nil) }
 
 // ParseIn is Parse with the zone of times that don't say theirs; see PutMoment.
@@ -55,26 +55,26 @@ func parse(c *Column, t Type, cell []byte, zone *time.Location) error {
 
 func parseText(c *Column, t Type, cell []byte) error {
 	if !utf8.Valid(cell) {
-		return errors.New("is not valid UTF-8")
+		return reason.New(reason.NotUTF8)
 	}
 	if bytes.IndexByte(cell, 0) >= 0 {
-		return errors.New("holds a NUL character")
+		return reason.New(reason.HasNUL)
 	}
-	if t.Kept == AsPadded {
+	if t.Storage == AsPadded {
 		cell = bytes.TrimRight(cell, " ")
 	}
 	if t.Length > 0 && len(cell) > t.Length {
-		if utf8.RuneCount(cell) > t.Length {
-			return fmt.Errorf("is longer than the %d characters that the column takes", t.Length)
+		if n := utf8.RuneCount(cell); n > t.Length {
+			return tooLong(n, t.Length, "characters")
 		}
 	}
-	if t.Kept == AsNumberLook && looksNumeric(cell) {
-		return errors.New("would be stored as a number in a column of this declared type")
+	if t.Storage == AsNumberLook && looksNumeric(cell) {
+		return reason.New(reason.BecomesNumber)
 	}
 	if t.Among != nil && !slices.Contains(*t.Among, string(cell)) {
-		return fmt.Errorf("is none of %s", strings.Join(*t.Among, ", "))
+		return reason.Because(reason.Why{Kind: reason.NotAmong, List: reason.List(*t.Among...)})
 	}
-	cell, err := formed(t.Kept, cell)
+	cell, err := formed(t.Storage, cell)
 	if err != nil {
 		return err
 	}
@@ -82,13 +82,18 @@ func parseText(c *Column, t Type, cell []byte) error {
 	return nil
 }
 
-// formed gives text in the one form in which the database keeps it.
-func formed(k Kept, cell []byte) ([]byte, error) {
+func tooLong(is, most int, unit string) error {
+	return reason.Cause{Why: reason.Why{Kind: reason.TooLong, Limit: int64(most), Type: unit},
+		Detail: reason.Detail{Length: int64(is)}}
+}
+
+// formed returns text in the one form in which the database keeps it.
+func formed(k Storage, cell []byte) ([]byte, error) {
 	switch k {
 	case AsUUID:
 		id, err := uuid.ParseBytes(cell)
 		if err != nil || len(cell) != 36 {
-			return nil, errors.New("is not a UUID")
+			return nil, reason.New(reason.NotUUID)
 		}
 		return []byte(id.String()), nil
 	case AsJSON:
@@ -97,14 +102,14 @@ func formed(k Kept, cell []byte) ([]byte, error) {
 	return cell, nil
 }
 
-// CanonicalJSON gives a JSON text without blanks and with the keys of its objects in order; numbers stay as they are
+// CanonicalJSON returns a JSON text without blanks and with the keys of its objects in order; numbers stay as they are
 // written.
 func CanonicalJSON(text []byte) ([]byte, error) {
 	var v any
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.UseNumber()
 	if err := d.Decode(&v); err != nil || d.More() {
-		return nil, errors.New("is not JSON")
+		return nil, reason.New(reason.NotJSON)
 	}
 	var out bytes.Buffer
 	e := json.NewEncoder(&out)
@@ -128,7 +133,7 @@ func parseBool(c *Column, cell []byte) error {
 	case "0", "false":
 		c.AppendNum(0)
 	default:
-		return errors.New("is neither true nor false (1 or 0)")
+		return reason.New(reason.NotYesNo)
 	}
 	return nil
 }
@@ -136,10 +141,10 @@ func parseBool(c *Column, cell []byte) error {
 func parseBytes(c *Column, t Type, cell []byte) error {
 	raw := make([]byte, hex.DecodedLen(len(cell)))
 	if _, err := hex.Decode(raw, cell); err != nil {
-		return errors.New("is not a row of hexadecimal digits")
+		return reason.New(reason.NotHexadecimal)
 	}
 	if t.Length > 0 && len(raw) > t.Length {
-		return fmt.Errorf("is longer than the %d bytes that the column takes", t.Length)
+		return tooLong(len(raw), t.Length, "bytes")
 	}
 	c.AppendBytes(raw)
 	return nil

@@ -32,17 +32,17 @@ func (k Kind) Numeric() bool { return k == Int || k == Fixed || k == Decimal || 
 // Ordered tells the kinds whose least and greatest value mean something to people.
 func (k Kind) Ordered() bool { return k.Numeric() || k == Date || k == Time || k == DateTime }
 
-// Kept says what the database does to a value when it stores it, as far as that can change the value.
-type Kept uint8
+// Storage says what the database does to a value when it stores it, as far as that can change the value.
+type Storage uint8
 
 const (
-	AsIs         Kept = iota
-	AsDouble          // numbers become IEEE 754 doubles
-	AsSingle          // numbers become IEEE 754 single-precision numbers
-	AsNumberLook      // text that looks like a number becomes one
-	AsPadded          // text is filled up with blanks, so blanks at its end mean nothing
-	AsUUID            // text is a UUID (RFC 9562), kept in lower case
-	AsJSON            // text is JSON (RFC 8259), kept without its blanks and the order of its keys
+	AsIs         Storage = iota
+	AsDouble             // numbers become IEEE 754 doubles
+	AsSingle             // numbers become IEEE 754 single-precision numbers
+	AsNumberLook         // text that looks like a number becomes one
+	AsPadded             // text is filled up with blanks, so blanks at its end mean nothing
+	AsUUID               // text is a UUID (RFC 9562), kept in lower case
+	AsJSON               // text is JSON (RFC 8259), kept without its blanks and the order of its keys
 )
 
 // Type says which values a column takes: the law by which cells are judged.
@@ -52,7 +52,7 @@ type Type struct {
 	Precision int   // Fixed, Decimal: most digits in all; 0 for no bound
 	Scale     int   // Fixed, Decimal: digits after the point
 	Step      int64 // Time, DateTime: the finest difference that is kept, in microseconds; 0 means one microsecond
-	Kept      Kept
+	Storage   Storage
 
 	Least, Most int64     // Int, long Time: bounds; both 0 for those of 64 bits
 	Long        bool      // Time: a span of time, which may pass 24 hours or be below zero

@@ -3,11 +3,12 @@ package value
 import (
 	"fmt"
 	"math"
-	"math/rand/v2"
 	"strconv"
 	"strings"
 	"testing"
 	"time"
+
+	"ladle/internal/seeded"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,8 +16,8 @@ import (
 
 func TestParse(t *testing.T) {
 	money := Type{Kind: Fixed, Precision: 10, Scale: 2}
-	real18 := Type{Kind: Fixed, Precision: 18, Scale: 2, Kept: AsDouble}
-	free := Type{Kind: Decimal, Kept: AsDouble}
+	real18 := Type{Kind: Fixed, Precision: 18, Scale: 2, Storage: AsDouble}
+	free := Type{Kind: Decimal, Storage: AsDouble}
 	minutes := Type{Kind: DateTime, Step: 60_000_000}
 	cases := []struct {
 		name string
@@ -30,7 +31,7 @@ func TestParse(t *testing.T) {
 		{"text that would be cut", Type{Length: 3}, "äöüß", "", "is longer than the 3 characters"},
 		{"text that is not UTF-8", Type{}, "\xff", "", "is not valid UTF-8"},
 		{"text with a NUL", Type{}, "a\x00", "", "holds a NUL character"},
-		{"text that would become a number", Type{Kept: AsNumberLook}, "007", "", "would be stored as a number"},
+		{"text that would become a number", Type{Storage: AsNumberLook}, "007", "", "would be stored as a number"},
 		{"a whole number", Type{Kind: Int}, "-42", "-42", ""},
 		{"the least whole number", Type{Kind: Int}, "-9223372036854775808", "-9223372036854775808", ""},
 		{"one too large", Type{Kind: Int}, "9223372036854775808", "", "is too large"},
@@ -50,16 +51,19 @@ func TestParse(t *testing.T) {
 		{"no whole part", money, ".5", "0.50", ""},
 		{"what would be rounded", money, "1.005", "", "would be rounded"},
 		{"what would overflow", money, "123456789", "", "more than 8 digits before the point"},
-		{"eighteen digits", Type{Kind: Fixed, Precision: 18, Scale: 2}, "1234567890123456.78", "1234567890123456.78", ""},
+		{"eighteen digits", Type{Kind: Fixed, Precision: 18, Scale: 2}, "1234567890123456.78", "1234567890123456.78",
+			""},
 		{"eighteen digits in a double", real18, "1234567890123456.78", "", "more digits than the database keeps"},
 		{"fifteen digits in a double", real18, "1234567890123.45", "1234567890123.45", ""},
 		{"a decimal of any size", Type{Kind: Decimal}, "-00", "", "starts with a zero"},
-		{"a decimal without needless zeros", Type{Kind: Decimal}, "-12345678901234567890.10", "-12345678901234567890.1", ""},
+		{"a decimal without needless zeros", Type{Kind: Decimal}, "-12345678901234567890.10", "-12345678901234567890.1",
+			""},
 		{"a decimal that a double keeps", free, "0.1", "0.1", ""},
 		{"a decimal that a double loses", free, "0.1234567890123456789", "", "more digits than the database keeps"},
 		{"minus nothing", Type{Kind: Decimal}, "-0.0", "0", ""},
 		{"a float", Type{Kind: Float}, "0.30", "0.3", ""},
-		{"a float that loses digits", Type{Kind: Float}, "12345678901234567890", "", "more digits than a floating-point number keeps"},
+		{"a float that loses digits", Type{Kind: Float}, "12345678901234567890", "",
+			"more digits than a floating-point number keeps"},
 		{"yes", Type{Kind: Bool}, "TRUE", "true", ""},
 		{"neither yes nor no", Type{Kind: Bool}, "ja", "", "neither true nor false"},
 		{"bytes", Type{Kind: Bytes}, "00fF", "00ff", ""},
@@ -67,24 +71,27 @@ func TestParse(t *testing.T) {
 		{"a date", Type{Kind: Date}, "2024-02-29", "2024-02-29", ""},
 		{"a day that isn't", Type{Kind: Date}, "2026-02-29", "", "is not a date"},
 		{"a date in another style", Type{Kind: Date}, "14/03/2026", "", "is not a date"},
-		{"a date with a time", Type{Kind: Date}, "2026-03-31 10:00", "", "has more in it"},
+		{"a date with a time", Type{Kind: Date}, "2026-03-31 10:00", "", "is more than a date"},
 		{"a time", Type{Kind: Time}, "23:59:59.5", "23:59:59.5", ""},
 		{"a time past midnight", Type{Kind: Time}, "24:00", "", "is past 24:00"},
 		{"a date and time", Type{Kind: DateTime}, "1969-12-31T23:59:59.000001", "1969-12-31 23:59:59.000001", ""},
 		{"a date without a time", Type{Kind: DateTime}, "2026-03-31", "", "is a date without a time"},
-		{"a zone", Type{Kind: DateTime}, "2026-03-31 10:00Z", "", "says a zone, which the column would lose"},
-		{"no zone", Type{Kind: DateTime, Zoned: true}, "2026-03-31 10:00", "", "doesn't say its zone"},
+		{"a zone", Type{Kind: DateTime}, "2026-03-31 10:00Z", "", "has a time zone, which the column would lose"},
+		{"no zone", Type{Kind: DateTime, Zoned: true}, "2026-03-31 10:00", "", "has no time zone"},
 		{"an offset", Type{Kind: DateTime, Zoned: true}, "2026-03-31T01:00+02:30", "2026-03-30 22:30:00", ""},
 		{"a small whole number", Type{Kind: Int, Least: -128, Most: 127}, "128", "", "is not between -128 and 127"},
-		{"a word that is not among those allowed", Type{Among: &[]string{"in", "out"}}, "away", "", "is none of in, out"},
-		{"blanks that mean nothing", Type{Length: 2, Kept: AsPadded}, "N1   ", "N1", ""},
-		{"a UUID", Type{Kept: AsUUID}, "0194F7A0-0000-7000-8000-00000000000A", "0194f7a0-0000-7000-8000-00000000000a", ""},
-		{"no UUID", Type{Kept: AsUUID}, "{0194F7A0}", "", "is not a UUID"},
-		{"JSON", Type{Kept: AsJSON}, `{"b": 1.0, "a": [ "<" ]}`, `{"a":["<"],"b":1.0}`, ""},
-		{"no JSON", Type{Kept: AsJSON}, `{"a": 1} x`, "", "is not JSON"},
-		{"a single-precision number", Type{Kind: Float, Kept: AsSingle}, "0.1", "0.1", ""},
-		{"too many digits for one", Type{Kind: Float, Kept: AsSingle}, "0.123456789", "", "more digits"},
-		{"seconds where rows have minutes", minutes, "2026-03-31 10:00:01", "", "finer than the times in this column"},
+		{"a word that is not among those allowed", Type{Among: &[]string{"in", "out"}}, "away", "",
+			"is not one of in, out"},
+		{"blanks that mean nothing", Type{Length: 2, Storage: AsPadded}, "N1   ", "N1", ""},
+		{"a UUID", Type{Storage: AsUUID}, "0194F7A0-0000-7000-8000-00000000000A",
+			"0194f7a0-0000-7000-8000-00000000000a", ""},
+		{"no UUID", Type{Storage: AsUUID}, "{0194F7A0}", "", "is not a UUID"},
+		{"JSON", Type{Storage: AsJSON}, `{"b": 1.0, "a": [ "<" ]}`, `{"a":["<"],"b":1.0}`, ""},
+		{"no JSON", Type{Storage: AsJSON}, `{"a": 1} x`, "", "is not JSON"},
+		{"a single-precision number", Type{Kind: Float, Storage: AsSingle}, "0.1", "0.1", ""},
+		{"too many digits for one", Type{Kind: Float, Storage: AsSingle}, "0.123456789", "", "more digits"},
+		{"seconds where rows have minutes", minutes, "2026-03-31 10:00:01", "",
+			"more precise than the times in this column"},
 		{"minutes where rows have minutes", minutes, "2026-03-31 10:01", "2026-03-31 10:01:00", ""},
 	}
 	for _, c := range cases {
@@ -105,13 +112,14 @@ func TestParse(t *testing.T) {
 
 // FuzzParse: what is taken reads back as the same value from its own text, and nothing makes it panic.
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"1.50", "-0.0", "2026-03-31 10:00:00.25", "true", "00ff", "€ 1,2", "9223372036854775807", ".5"} {
+	for _, seed := range []string{"1.50", "-0.0", "2026-03-31 10:00:00.25", "true", "00ff", "€ 1,2",
+		"9223372036854775807", ".5"} {
 		for kind := range uint8(10) {
 			f.Add(kind, seed)
 		}
 	}
 	f.Fuzz(func(t *testing.T, kind uint8, cell string) {
-		typ := Type{Kind: Kind(kind % 10), Precision: 12, Scale: 3, Kept: AsDouble}
+		typ := Type{Kind: Kind(kind % 10), Precision: 12, Scale: 3, Storage: AsDouble}
 		a, b := NewColumn(typ), NewColumn(typ)
 		if Parse(&a, typ, []byte(cell)) != nil || a.States[0] == Null {
 			return
@@ -173,7 +181,8 @@ func TestCompare(t *testing.T) {
 		}
 		for i := range ordered {
 			for j := range ordered {
-				assert.Equal(t, strconv.Itoa(max(-1, min(1, i-j))), strconv.Itoa(Compare(&c, i, &c, j)), "%s %s %s", kind, ordered[i], ordered[j])
+				assert.Equal(t, strconv.Itoa(max(-1, min(1, i-j))), strconv.Itoa(Compare(&c, i, &c, j)), "%s %s %s",
+					kind, ordered[i], ordered[j])
 			}
 		}
 	}
@@ -181,29 +190,34 @@ func TestCompare(t *testing.T) {
 
 // TestWhatIsShownReadsBack: for every kind, the canonical text of any value is read as the same value.
 func TestWhatIsShownReadsBack(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
+	r := seeded.Rand(t)
 	for name, typ := range map[string]Type{
-		"text": {}, "whole": {Kind: Int}, "fixed": {Kind: Fixed, Precision: 18, Scale: 4}, "decimal": {Kind: Decimal}, "float": {Kind: Float, Special: true},
-		"single": {Kind: Float, Kept: AsSingle}, "truth": {Kind: Bool}, "date": {Kind: Date}, "time": {Kind: Time}, "span": {Kind: Time, Long: true}, "moment": {Kind: DateTime},
-		"bytes": {Kind: Bytes}, "uuid": {Kept: AsUUID}, "json": {Kept: AsJSON},
+		"text": {}, "whole": {Kind: Int}, "fixed": {Kind: Fixed, Precision: 18, Scale: 4}, "decimal": {Kind: Decimal},
+		"float":  {Kind: Float, Special: true},
+		"single": {Kind: Float, Storage: AsSingle}, "truth": {Kind: Bool}, "date": {Kind: Date}, "time": {Kind: Time},
+		"span": {Kind: Time, Long: true}, "moment": {Kind: DateTime},
+		"bytes": {Kind: Bytes}, "uuid": {Storage: AsUUID}, "json": {Storage: AsJSON},
 	} {
 		for range 2000 {
 			a, b := NewColumn(typ), NewColumn(typ)
 			switch {
-			case typ.Kept == AsUUID:
-				a.AppendBytes(fmt.Appendf(nil, "%08x-%04x-7%03x-8%03x-%012x", r.Uint32(), r.Uint32N(1<<16), r.Uint32N(1<<12), r.Uint32N(1<<12), r.Uint64N(1<<48)))
-			case typ.Kept == AsJSON:
+			case typ.Storage == AsUUID:
+				a.AppendBytes(fmt.Appendf(nil, "%08x-%04x-7%03x-8%03x-%012x", r.Uint32(), r.Uint32N(1<<16),
+					r.Uint32N(1<<12), r.Uint32N(1<<12), r.Uint64N(1<<48)))
+			case typ.Storage == AsJSON:
 				a.AppendBytes(fmt.Appendf(nil, `{"a":[%d,"<%x>",null],"b":%t}`, r.Int64(), r.Uint32(), r.IntN(2) == 0))
 			case typ.Kind == Text:
 				a.AppendBytes([]byte(strings.Repeat("é", r.IntN(4)) + "x"))
 			case typ.Kind == Bytes:
 				a.AppendBytes([]byte{byte(r.Uint32()), byte(r.Uint32())})
 			case typ.Kind == Decimal:
-				a.AppendBytes(Digits{r.IntN(2) == 0, fmt.Append(nil, r.Uint64()), fmt.Append(nil, r.Uint64())}.Append(nil))
-			case typ.Kept == AsSingle:
+				a.AppendBytes(Digits{r.IntN(2) == 0, fmt.Append(nil, r.Uint64()),
+					fmt.Append(nil, r.Uint64())}.Append(nil))
+			case typ.Storage == AsSingle:
 				a.AppendFloat(float64(r.IntN(100000)) / 8)
 			case typ.Kind == Float:
-				a.AppendFloat([]float64{r.NormFloat64(), math.Inf(1), math.Inf(-1), math.NaN(), math.Ldexp(r.Float64(), r.IntN(600)-300)}[r.IntN(5)])
+				a.AppendFloat([]float64{r.NormFloat64(), math.Inf(1), math.Inf(-1), math.NaN(),
+					math.Ldexp(r.Float64(), r.IntN(600)-300)}[r.IntN(5)])
 			case typ.Kind == Bool:
 				a.AppendNum(r.Int64N(2))
 			case typ.Kind == Date:
@@ -228,8 +242,9 @@ func TestWhatIsShownReadsBack(t *testing.T) {
 
 // TestPlainlyIsTheSameAsClosely: what the quick ways add to a column is what the others add.
 func TestPlainlyIsTheSameAsClosely(t *testing.T) {
-	r := rand.New(rand.NewPCG(3, 4))
-	for _, typ := range []Type{{Kind: Int}, {Kind: Fixed, Precision: 10, Scale: 2}, {Kind: Fixed, Precision: 18, Scale: 6, Kept: AsDouble}, {Kind: Decimal}, {}} {
+	r := seeded.Rand(t)
+	for _, typ := range []Type{{Kind: Int}, {Kind: Fixed, Precision: 10, Scale: 2},
+		{Kind: Fixed, Precision: 18, Scale: 6, Storage: AsDouble}, {Kind: Decimal}, {}} {
 		taken := 0
 		for range 3000 {
 			n, fraction := r.Int64N(2e12)-1e12, r.IntN(5)
@@ -246,7 +261,8 @@ func TestPlainlyIsTheSameAsClosely(t *testing.T) {
 		}
 		assert.Equal(t, typ.Kind == Int || typ.Kind == Fixed, taken > 0)
 	}
-	for _, typ := range []Type{{Kind: Date}, {Kind: DateTime}, {Kind: DateTime, Step: 60e6}, {Kind: DateTime, Zoned: true}, {Kind: Time}} {
+	for _, typ := range []Type{{Kind: Date}, {Kind: DateTime}, {Kind: DateTime, Step: 60e6},
+		{Kind: DateTime, Zoned: true}, {Kind: Time}} {
 		for range 3000 {
 			m := Moment{Days: r.Int64N(40000), Micros: r.Int64N(3) * r.Int64N(1440) * 30e6, Dated: true}
 			m.Timed = m.Micros != 0
@@ -263,7 +279,9 @@ func TestMomentsGoWhereTheyFit(t *testing.T) {
 	merrow, err := time.LoadLocation("Europe/Lisbon")
 	require.NoError(t, err)
 	dated := Moment{Days: 20544, Dated: true} // 2026-04-01
-	timed, zoned, clock := Moment{Days: 20544, Micros: Clock(1, 30, 0), Dated: true, Timed: true}, Moment{Days: 20544, Micros: Clock(1, 30, 0), Offset: Clock(2, 0, 0), Dated: true, Timed: true, Zoned: true}, Moment{Micros: Clock(30, 15, 0), Timed: true}
+	timed, zoned, clock := Moment{Days: 20544, Micros: Clock(1, 30, 0), Dated: true, Timed: true},
+		Moment{Days: 20544, Micros: Clock(1, 30, 0), Offset: Clock(2, 0, 0), Dated: true, Timed: true, Zoned: true},
+		Moment{Micros: Clock(30, 15, 0), Timed: true}
 	for _, c := range []struct {
 		name string
 		m    Moment
@@ -278,13 +296,14 @@ func TestMomentsGoWhereTheyFit(t *testing.T) {
 		{"a time without a date", clock, Type{Kind: DateTime}, nil, "is a time without a date"},
 		{"a time past 24:00", clock, Type{Kind: Time}, nil, "is past 24:00"},
 		{"a span past 24:00", clock, Type{Kind: Time, Long: true}, nil, "30:15:00"},
-		{"a span out of bounds", clock, Type{Kind: Time, Long: true, Least: -1, Most: Clock(30, 0, 0)}, nil, "is not between -00:00:00.000001 and 30:00:00"},
+		{"a span out of bounds", clock, Type{Kind: Time, Long: true, Least: -1, Most: Clock(30, 0, 0)}, nil,
+			"is not between -00:00:00.000001 and 30:00:00"},
 		{"a span as text", clock, Type{}, nil, "30:15:00"},
 		{"a zone in text", zoned, Type{}, nil, "2026-03-31 23:30:00Z"},
-		{"a zone where none is kept", zoned, Type{Kind: DateTime}, nil, "says a zone, which the column would lose"},
+		{"a zone where none is kept", zoned, Type{Kind: DateTime}, nil, "has a time zone, which the column would lose"},
 		{"a zone to that of the harbour", zoned, Type{Kind: DateTime}, merrow, "2026-04-01 00:30:00"},
 		{"an instant", zoned, Type{Kind: DateTime, Zoned: true}, nil, "2026-03-31 23:30:00"},
-		{"a local time without its zone", timed, Type{Kind: DateTime, Zoned: true}, nil, "doesn't say its zone"},
+		{"a local time without its zone", timed, Type{Kind: DateTime, Zoned: true}, nil, "has no time zone"},
 		{"a local time of the harbour", timed, Type{Kind: DateTime, Zoned: true}, merrow, "2026-04-01 00:30:00"},
 		{"a date as a number", dated, Type{Kind: Int}, nil, "the column takes a whole number"},
 	} {

@@ -5,9 +5,9 @@ import (
 	"os"
 )
 
-// Nameless makes a temporary file in a folder ("" for the usual one) that nobody else can open and that is gone when it is
-// closed, however the program ends. Where the system makes no file without a name, it has one for a moment; what a program
-// leaves that ends just then, the next one removes. Its mode is 0600.
+// Nameless makes a temporary file in a folder ("" for the usual one) that nobody else can open and that is gone when it
+// is closed, however the program ends. Where the system makes no file without a name, it has one for a moment; what a
+// program leaves that ends just then, the next one removes. Its mode is 0600.
 func Nameless(folder string) (*os.File, error) {
 	if folder == "" {
 		folder = os.TempDir()
@@ -16,7 +16,7 @@ func Nameless(folder string) (*os.File, error) {
 		return f, nil
 	}
 	sweep(folder)
-	f, err := os.CreateTemp(folder, fmt.Sprintf("%s%d-", prefix, os.Getpid()))
+	f, err := unfinished(folder, 0o600)
 	if err != nil {
 		return nil, fmt.Errorf("making a temporary file: %w", err)
 	}

@@ -5,12 +5,17 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
+
+	"github.com/cespare/xxhash/v2"
 )
 
 // File is a file that has not got its name yet.
@@ -20,22 +25,46 @@ type File struct {
 	closed bool
 }
 
-// prefix is what the names of unfinished files begin with; the number of their process follows.
+// prefix is what the names of unfinished files begin with; where their process runs, and its number, follow.
 const prefix = ".ladle-part-"
 
-// Create begins a file that will be at path. It removes what programs that ended before their time left unfinished in the
-// folder.
+// here tells this machine, or container, from others that may use the same folder, and whose processes can't be seen.
+var here = sync.OnceValue(func() string {
+	name, _ := os.Hostname()                     // without a name it is one without a name
+	space, _ := os.Readlink("/proc/self/ns/pid") // only Linux has it
+	return fmt.Sprintf("%016x", xxhash.Sum64String(name+"\x00"+space))
+})
+
+// unfinished makes a file with a name of that kind, which the umask allows to others what it allows them.
+func unfinished(folder string, mode os.FileMode) (*os.File, error) {
+	for {
+		path := filepath.Join(folder, fmt.Sprintf("%s%s-%d-%08x", prefix, here(), os.Getpid(), rand.Uint32()))
+		f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, mode)
+		if !errors.Is(err, fs.ErrExist) {
+			return f, err
+		}
+	}
+}
+
+// Create begins a file that will be at path, with the permissions of the one that is there, else with those that the
+// umask gives. It removes what programs that ended before their time left unfinished in
+// the folder.
 func Create(path string) (*File, error) {
 	folder := filepath.Dir(path)
 	sweep(folder)
-	f, err := os.CreateTemp(folder, fmt.Sprintf("%s%d-", prefix, os.Getpid()))
+	f, err := unfinished(folder, 0o666)
 	if err != nil {
 		return nil, err
+	}
+	if there, err := os.Stat(path); err == nil && there.Mode().IsRegular() {
+		if err := f.Chmod(there.Mode().Perm()); err != nil {
+			return nil, errors.Join(err, f.Close(), os.Remove(f.Name()))
+		}
 	}
 	return &File{File: f, path: path}, nil
 }
 
-// Place sees the file to the disk and gives it its name, in place of a file that had it.
+// Place sees the file to the disk and returns it its name, in place of a file that had it.
 func (f *File) Place() error {
 	if err := f.finish(); err != nil {
 		return err
@@ -51,7 +80,7 @@ func (f *File) finish() error {
 		return nil
 	}
 	f.closed = true
-	return errors.Join(f.Sync(), f.Chmod(0o644), f.Close())
+	return errors.Join(f.Sync(), f.Close())
 }
 
 // Discard removes a file that was not placed; after Place it does nothing.
@@ -89,18 +118,19 @@ func sweep(folder string) {
 		if !ours {
 			continue
 		}
-		number, _, _ := strings.Cut(rest, "-")
+		machine, number, _ := strings.Cut(rest, "-")
+		number, _, _ = strings.Cut(number, "-")
 		info, err := f.Info()
 		if err != nil {
 			continue
 		}
-		if pid, err := strconv.Atoi(number); ended(pid, err) || time.Since(info.ModTime()) > old {
+		if pid, err := strconv.Atoi(number); machine == here() && ended(pid, err) || time.Since(info.ModTime()) > old {
 			_ = os.Remove(filepath.Join(folder, f.Name()))
 		}
 	}
 }
 
-// ended tells whether no process has the number.
+// ended reports whether no process has the number.
 func ended(pid int, unread error) bool {
 	if unread != nil || pid <= 0 {
 		return false

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -36,21 +37,53 @@ func TestAFileIsWholeOrAsItWas(t *testing.T) {
 	path := filepath.Join(folder, "report.html")
 	done := exec.Command("true") // a process that has ended
 	require.NoError(t, done.Run())
-	left := filepath.Join(folder, fmt.Sprintf("%s%d-1", prefix, done.Process.Pid))
-	others := filepath.Join(folder, fmt.Sprintf("%s%d-1", prefix, os.Getppid()))
-	for _, p := range []string{left, others} {
+	left := filepath.Join(folder, fmt.Sprintf("%s%s-%d-1", prefix, here(), done.Process.Pid))
+	container := filepath.Join(folder, fmt.Sprintf("%s%016x-%d-1", prefix, 7, done.Process.Pid))
+	others := filepath.Join(folder, fmt.Sprintf("%s%s-%d-1", prefix, here(), os.Getppid()))
+	for _, p := range []string{left, others, container} {
 		require.NoError(t, os.WriteFile(p, nil, 0o600))
 	}
 	require.NoError(t, Write(path, func(w io.Writer) error { _, err := io.WriteString(w, "first"); return err }))
 	assert.NoFileExists(t, left, "what a program left that has ended is removed")
 	assert.FileExists(t, others, "what another one is writing is not")
+	assert.FileExists(t, container, "nor what one is writing whose process can't be seen")
 	broken := errors.New("broken")
-	assert.ErrorIs(t, Write(path, func(w io.Writer) error { _, _ = io.WriteString(w, "second"); return broken }), broken)
+	assert.ErrorIs(t, Write(path, func(w io.Writer) error { _, _ = io.WriteString(w, "second"); return broken }),
+		broken)
 	content, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, "first", string(content))
 	files, err := os.ReadDir(folder)
 	require.NoError(t, err)
-	assert.Len(t, files, 2)
+	assert.Len(t, files, 3)
 	assert.Error(t, Write(filepath.Join(folder, "no", "folder"), func(io.Writer) error { return nil }))
+}
+
+// TestPermissions: a new file has those that the umask gives, one that takes the place of another those of that one.
+func TestPermissions(t *testing.T) {
+	defer syscall.Umask(syscall.Umask(0o027))
+	path := filepath.Join(t.TempDir(), "report.html")
+	mode := func() os.FileMode {
+		require.NoError(t, Write(path, func(io.Writer) error { return nil }))
+		info, err := os.Stat(path)
+		require.NoError(t, err)
+		return info.Mode().Perm()
+	}
+	assert.Equal(t, os.FileMode(0o640), mode())
+	require.NoError(t, os.Chmod(path, 0o600))
+	assert.Equal(t, os.FileMode(0o600), mode())
+}
+
+func TestOpenTakesFilesOnly(t *testing.T) {
+	folder := t.TempDir()
+	pipe := filepath.Join(folder, "pipe")
+	require.NoError(t, exec.Command("mkfifo", pipe).Run())
+	for _, path := range []string{pipe, folder} {
+		_, err := Open(path)
+		assert.ErrorIs(t, err, ErrNotAFile)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "f"), []byte("x"), 0o600))
+	f, err := Open(filepath.Join(folder, "f"))
+	require.NoError(t, err)
+	require.NoError(t, f.Close())
 }

@@ -30,6 +30,11 @@ func (d *Database) MayMake(ctx context.Context) error {
 
 // Ask puts the query in a savepoint, or, where no transaction is open, in one that only reads.
 func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	return d.readOnly(ctx, func() error { return d.ask(ctx, query, take) })
+}
+
+// readOnly does something in a savepoint, or, where no transaction is open, in one that only reads.
+func (d *Database) readOnly(ctx context.Context, do func() error) error {
 	open, close := "START TRANSACTION READ ONLY", "ROLLBACK"
 	if d.working {
 		open, close = "SAVEPOINT ladle_ask", "ROLLBACK TO SAVEPOINT ladle_ask"
@@ -37,56 +42,76 @@ func (d *Database) Ask(ctx context.Context, query string, take func(columns []st
 	if err := d.exec(ctx, open); err != nil {
 		return err
 	}
-	asked := d.ask(ctx, query, take)
-	return errors.Join(asked, d.exec(ctx, close))
+	return errors.Join(do(), d.exec(ctx, close))
 }
 
 func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
 	rows, err := d.conn.QueryContext(ctx, query)
 	if err != nil {
-		return d.explain(err)
+		return d.ofQuery(err)
 	}
 	defer rows.Close()
 	names, err := rows.Columns()
 	if err != nil {
-		return d.explain(err)
+		return d.ofQuery(err)
 	}
 	for rows.Next() {
-		cells, into := make([]*string, len(names)), make([]any, len(names))
-		for i := range cells {
-			into[i] = &cells[i]
+		raw, into, cells := make([]sql.RawBytes, len(names)), make([]any, len(names)), make([]*string, len(names))
+		for i := range raw {
+			into[i] = &raw[i]
 		}
 		if err := rows.Scan(into...); err != nil {
-			return d.explain(err)
+			return d.ofQuery(err)
+		}
+		for i, text := range raw {
+			if err := engine.TooLong(text); err != nil {
+				return err
+			}
+			if text != nil {
+				s := string(text)
+				cells[i] = &s
+			}
 		}
 		if err := take(names, cells); err != nil {
 			return err
 		}
 	}
-	return d.explain(rows.Err())
+	return d.ofQuery(rows.Err())
+}
+
+// ofQuery explains the error of a person's query: what the server says of it, or what happened to the server.
+func (d *Database) ofQuery(err error) error {
+	var said *mysql.MySQLError
+	if !errors.As(err, &said) || slices.Contains([]uint16{errDeadlock, errLockWaitTimeout, errDiskFull,
+		errTableFull}, said.Number) {
+		return d.explain(err)
+	}
+	return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message})
 }
 
 // Foresee finds the tables that a query names, and the names by which it uses them: under LOCK TABLES the server lets
-// a statement use only tables that are locked under just these names (dev.mysql.com/doc/refman/8.0/en/lock-tables.html).
-// Then it tries whether the server takes the query under these locks.
+// a statement use only tables that are locked under just these names
+// (dev.mysql.com/doc/refman/8.0/en/lock-tables.html). Then it tries whether the server takes the query under these
+// locks.
 func (d *Database) Foresee(ctx context.Context, query string) error {
 	if err := engine.IsQuery(query); err != nil {
 		return err
 	}
 	words := tokens(query)
-	if err := writesFile(words); err != nil {
+	if err := onlyReads(words); err != nil {
 		return err
 	}
 	if err := d.understands(ctx, query); err != nil {
 		return err
 	}
 	there := map[string]bool{}
-	err := d.each(ctx, "SELECT table_name FROM information_schema.tables WHERE table_schema = database()", func(row *sql.Rows) error {
-		var name string
-		err := row.Scan(&name)
-		there[strings.ToLower(name)] = true
-		return err
-	})
+	err := d.each(ctx, "SELECT table_name FROM information_schema.tables WHERE table_schema = database()",
+		func(row *sql.Rows) error {
+			var name string
+			err := row.Scan(&name)
+			there[strings.ToLower(name)] = true
+			return err
+		})
 	if err != nil {
 		return err
 	}
@@ -105,23 +130,42 @@ func (d *Database) Foresee(ctx context.Context, query string) error {
 	return err
 }
 
-// understands has the server plan a query.
+// understands has the server prepare a query, by itself and as a part of another one, which it must be able to be.
+// Preparing runs nothing; EXPLAIN would run the functions in derived tables
+// (mariadb.com/kb/en/explain, dev.mysql.com/doc/refman/8.0/en/derived-table-optimization.html).
 func (d *Database) understands(ctx context.Context, query string) error {
-	err := d.each(ctx, "EXPLAIN "+query, func(*sql.Rows) error { return nil })
-	var said *mysql.MySQLError
-	if errors.As(err, &said) {
-		return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message})
-	}
-	return err
-}
-
-// writesFile is an error for a query that puts its answer somewhere else.
-func writesFile(words []token) error {
-	if slices.ContainsFunc(words, func(t token) bool { return t.is("into") }) {
-		return fault.New(fault.Wrong, "a query that puts its answer INTO something is not asked", "write one SELECT that only reads")
+	for _, statement := range []string{query, "SELECT EXISTS (\n" + strings.TrimRight(query, "; \t\r\n") + "\n)"} {
+		s, err := d.conn.PrepareContext(ctx, statement)
+		var said *mysql.MySQLError
+		switch {
+		case errors.As(err, &said):
+			return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message, Do: "write one SELECT that only " +
+				"reads"})
+		case err != nil:
+			return d.explain(err)
+		}
+		if err := s.Close(); err != nil {
+			return d.explain(err)
+		}
 	}
 	return nil
 }
+
+// onlyReads is an error for a query that puts its answer somewhere else, or has statements in comments, which other
+// servers than this one would not run.
+func onlyReads(words []token) error {
+	for word, why := range map[string]string{"into": "a query with INTO is not run",
+		commented: "a query with SQL in a comment (/*! or /*M!) is not run"} {
+		if slices.ContainsFunc(words, func(t token) bool { return t.is(word) }) {
+			return fault.New(fault.Wrong, why, "write one SELECT that only reads")
+		}
+	}
+	return nil
+}
+
+// commented is the token that stands for a comment whose text the server runs
+// (dev.mysql.com/doc/refman/8.0/en/comments.html, mariadb.com/kb/en/comment-syntax).
+const commented = "/*!"
 
 // token is a word, a name or a sign of a statement.
 type token struct {
@@ -131,7 +175,7 @@ type token struct {
 
 func (t token) is(word string) bool { return !t.quoted && strings.EqualFold(t.text, word) }
 
-// name tells whether the token can be a name.
+// name reports whether the token can be a name.
 func (t token) name() bool { return t.quoted || wordByte(t.text[0]) }
 
 func wordByte(b byte) bool {
@@ -149,8 +193,11 @@ func tokens(query string) (all []token) {
 		case c == '`':
 			end = closing(query, i)
 			all = append(all, token{strings.ReplaceAll(strings.Trim(query[i:end], "`"), "``", "`"), true})
-		case c == '#' || strings.HasPrefix(query[i:], "-- "):
+		case c == '#' || dashes(query[i:]):
 			end = until(query, i, "\n")
+		case strings.HasPrefix(query[i:], "/*!"), strings.HasPrefix(query[i:], "/*M!"):
+			end = until(query, i+2, "*/")
+			all = append(all, token{commented, false})
 		case strings.HasPrefix(query[i:], "/*"):
 			end = until(query, i+2, "*/")
 		case wordByte(c):
@@ -164,6 +211,11 @@ func tokens(query string) (all []token) {
 		i = end
 	}
 	return all
+}
+
+// dashes reports whether a comment begins with two dashes, which must be followed by a blank or a control character.
+func dashes(text string) bool {
+	return strings.HasPrefix(text, "--") && (len(text) == 2 || text[2] <= ' ' || text[2] == 0x7f)
 }
 
 // until is the place behind the next mark.
@@ -191,10 +243,12 @@ func closing(text string, start int) int {
 }
 
 // notAlias are the words that stand behind a table in a query without being another name for it.
-var notAlias = strings.Fields("where join on using left right inner outer cross natural straight_join group order having limit union except " +
-	"intersect as force use ignore partition for lock into procedure window set select from values offset fetch and or")
+var notAlias = strings.Fields("where join on using left right inner outer cross natural straight_join group order " +
+	"having limit union except intersect as force use ignore partition for lock into procedure window set select " +
+	"from values offset fetch and or")
 
-// locksFor lists the tables that a query could use, with each name that it could use them by. One too many does no harm.
+// locksFor lists the tables that a query could use, with each name that it could use them by. One too many does no
+// harm.
 func locksFor(words []token, there map[string]bool) (locks []string) {
 	add := func(lock string) {
 		if !slices.Contains(locks, lock) {
@@ -206,7 +260,8 @@ func locksFor(words []token, there map[string]bool) (locks []string) {
 			continue
 		}
 		before := words[i-1]
-		if !before.is("from") && !before.is("join") && !before.is("straight_join") && !before.is("table") && !before.is(",") && !before.is("(") && !before.is(".") {
+		if !before.is("from") && !before.is("join") && !before.is("straight_join") && !before.is("table") &&
+			!before.is(",") && !before.is("(") && !before.is(".") {
 			continue
 		}
 		rest := words[i+1:]

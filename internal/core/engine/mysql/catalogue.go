@@ -18,19 +18,22 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO'), t.table_comment
 		FROM information_schema.tables t
 		LEFT JOIN information_schema.engines e ON e.engine = t.engine
-		WHERE t.table_schema = database() AND t.table_type = 'BASE TABLE' AND t.table_name NOT LIKE 'ladle\_%' ORDER BY t.table_name`,
+		WHERE t.table_schema = database() AND t.table_type = 'BASE TABLE' AND t.table_name NOT LIKE 'ladle\_%'
+		ORDER BY t.table_name`,
 		func(row *sql.Rows) error {
 			t := &schema.Table{}
 			var storage, transactions string
 			err := row.Scan(&t.Name, &storage, &transactions, &t.Comment)
 			if transactions != "YES" {
-				t.Odd = fmt.Sprintf("its storage engine %s has no transactions, so nothing could be taken back", storage)
+				t.Odd = fmt.Sprintf("its storage engine %s has no transactions, so nothing could be rolled back",
+					storage)
 			}
 			d.numbers[t] = len(s.Tables)
 			s.Tables = append(s.Tables, t)
 			return err
 		})
-	for _, part := range []func(context.Context, *schema.Schema) error{d.columns, d.keys, d.relations, d.triggers, d.checks, d.views} {
+	for _, part := range []func(context.Context, *schema.Schema) error{d.columns, d.keys, d.relations, d.triggers,
+		d.checks, d.views} {
 		if err == nil {
 			err = part(ctx, s)
 		}
@@ -45,8 +48,10 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 
 func (d *Database) columns(ctx context.Context, s *schema.Schema) error {
 	return d.each(ctx, `SELECT table_name, column_name, column_type, data_type, coalesce(character_maximum_length, 0),
-			coalesce(numeric_precision, 0), coalesce(numeric_scale, 0), coalesce(datetime_precision, 0), is_nullable = 'NO',
-			column_default IS NOT NULL AND column_default <> 'NULL', coalesce(column_default, ''), extra, coalesce(collation_name, ''), column_comment
+			coalesce(numeric_precision, 0), coalesce(numeric_scale, 0), coalesce(datetime_precision, 0),
+			is_nullable = 'NO',
+			column_default IS NOT NULL AND column_default <> 'NULL', coalesce(column_default, ''), extra,
+			coalesce(collation_name, ''), column_comment
 		FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position`,
 		func(row *sql.Rows) error {
 			var table, kind, extra string
@@ -67,7 +72,8 @@ func (d *Database) columns(ctx context.Context, s *schema.Schema) error {
 			c.Identity = strings.Contains(extra, "AUTO_INCREMENT")
 			c.Generated = strings.Contains(extra, "VIRTUAL GENERATED") || strings.Contains(extra, "STORED GENERATED") ||
 				strings.Contains(extra, "PERSISTENT")
-			c.Type, c.Odd = typeOf(strings.ToLower(kind), strings.ToLower(c.Declared), c.Declared, int(length), int(precision), int(scale), int(fraction))
+			c.Type, c.Odd = typeOf(strings.ToLower(kind), strings.ToLower(c.Declared), c.Declared, int(length),
+				int(precision), int(scale), int(fraction))
 			t.Columns = append(t.Columns, c)
 			return nil
 		})
@@ -107,11 +113,11 @@ func typeOf(kind, full, declared string, length, precision, scale, fraction int)
 			t.Kind = value.Fixed
 		}
 	case "float":
-		t = value.Type{Kind: value.Float, Kept: value.AsSingle}
+		t = value.Type{Kind: value.Float, Storage: value.AsSingle}
 	case "double":
 		t.Kind = value.Float
 	case "char":
-		t = value.Type{Kind: value.Text, Length: length, Kept: value.AsPadded}
+		t = value.Type{Kind: value.Text, Length: length, Storage: value.AsPadded}
 	case "varchar":
 		t = value.Type{Kind: value.Text, Length: length}
 	case "tinytext", "text", "mediumtext", "longtext", "set":
@@ -119,9 +125,9 @@ func typeOf(kind, full, declared string, length, precision, scale, fraction int)
 	case "enum":
 		t = value.Type{Kind: value.Text, Among: labels(declared)}
 	case "json":
-		t = value.Type{Kind: value.Text, Kept: value.AsJSON}
+		t = value.Type{Kind: value.Text, Storage: value.AsJSON}
 	case "uuid":
-		t = value.Type{Kind: value.Text, Kept: value.AsUUID}
+		t = value.Type{Kind: value.Text, Storage: value.AsUUID}
 	case "binary", "varbinary", "tinyblob", "blob", "mediumblob", "longblob":
 		t = value.Type{Kind: value.Bytes, Length: length}
 	case "date":
@@ -134,7 +140,7 @@ func typeOf(kind, full, declared string, length, precision, scale, fraction int)
 	case "timestamp":
 		t = value.Type{Kind: value.DateTime, Step: step(fraction), Zoned: true}
 	default:
-		return t, "its type is not one that ladle reads and writes"
+		return t, "ladle does not support its type"
 	}
 	return t, ""
 }
@@ -150,11 +156,14 @@ func step(digits int) int64 {
 
 var label = regexp.MustCompile(`'((?:[^']|'')*)'`)
 
+// escapes are how the server writes characters of labels (dev.mysql.com/doc/refman/8.0/en/string-literals.html).
+var escapes = strings.NewReplacer("''", "'", `\\`, `\`, `\n`, "\n", `\r`, "\r", `\t`, "\t", `\0`, "\x00", `\Z`, "\x1a")
+
 // labels reads the words of an enum('a','b').
 func labels(declared string) *[]string {
 	var all []string
 	for _, m := range label.FindAllStringSubmatch(declared, -1) {
-		all = append(all, strings.ReplaceAll(m[1], "''", "'"))
+		all = append(all, escapes.Replace(m[1]))
 	}
 	return &all
 }
@@ -190,12 +199,14 @@ func (d *Database) keys(ctx context.Context, s *schema.Schema) error {
 	})
 	for _, x := range all {
 		if x.partial {
-			x.table.Partial = append(x.table.Partial, fmt.Sprintf("%s, on the start of columns or on expressions", x.name))
+			x.table.Partial = append(x.table.Partial, fmt.Sprintf("%s, on the start of columns or on expressions",
+				x.name))
 			continue
 		}
 		x.table.Indexes = append(x.table.Indexes, x.columns)
 		if x.unique {
-			x.table.Keys = append(x.table.Keys, schema.Key{Name: x.name, Columns: x.columns, Primary: x.name == "PRIMARY"})
+			x.table.Keys = append(x.table.Keys, schema.Key{Name: x.name, Columns: x.columns,
+				Primary: x.name == "PRIMARY"})
 		}
 	}
 	return err
@@ -212,7 +223,8 @@ func (d *Database) relations(ctx context.Context, s *schema.Schema) error {
 	}
 	last := ""
 	return d.each(ctx, `SELECT table_name, constraint_name, column_name, referenced_table_name, referenced_column_name
-		FROM information_schema.key_column_usage WHERE table_schema = database() AND referenced_table_schema = database()
+		FROM information_schema.key_column_usage WHERE table_schema = database()
+		AND referenced_table_schema = database()
 		ORDER BY table_name, constraint_name, ordinal_position`, func(row *sql.Rows) error {
 		var table, name, column, parent, parentColumn string
 		if err := row.Scan(&table, &name, &column, &parent, &parentColumn); err != nil {
@@ -224,7 +236,8 @@ func (d *Database) relations(ctx context.Context, s *schema.Schema) error {
 		}
 		if last != table+"."+name {
 			last = table + "." + name
-			t.Relations = append(t.Relations, schema.Relation{Name: name, Off: off, Parent: parent, ParentTable: s.Table(parent)})
+			t.Relations = append(t.Relations, schema.Relation{Name: name, Off: off, Parent: parent,
+				ParentTable: s.Table(parent)})
 		}
 		r := &t.Relations[len(t.Relations)-1]
 		r.Columns, r.ParentColumns = append(r.Columns, column), append(r.ParentColumns, parentColumn)
@@ -233,7 +246,8 @@ func (d *Database) relations(ctx context.Context, s *schema.Schema) error {
 }
 
 func (d *Database) triggers(ctx context.Context, s *schema.Schema) error {
-	return d.each(ctx, `SELECT event_object_table, trigger_name FROM information_schema.triggers WHERE event_object_schema = database()
+	return d.each(ctx, `SELECT event_object_table, trigger_name FROM information_schema.triggers
+		WHERE event_object_schema = database()
 		ORDER BY trigger_name`, func(row *sql.Rows) error {
 		var table, name string
 		err := row.Scan(&table, &name)
@@ -251,26 +265,34 @@ func (d *Database) checks(ctx context.Context, s *schema.Schema) error {
 	if err != nil {
 		return err
 	}
-	query := `SELECT t.table_name, c.constraint_name, c.check_clause FROM information_schema.check_constraints c
-		JOIN information_schema.table_constraints t ON t.constraint_schema = c.constraint_schema AND t.constraint_name = c.constraint_name
+	query := `SELECT t.table_name, c.constraint_name, c.check_clause, t.enforced = 'YES'
+		FROM information_schema.check_constraints c
+		JOIN information_schema.table_constraints t ON t.constraint_schema = c.constraint_schema
+		AND t.constraint_name = c.constraint_name
 		WHERE c.constraint_schema = database() AND t.constraint_type = 'CHECK' ORDER BY c.constraint_name`
 	if named > 0 {
-		query = `SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints
-			WHERE constraint_schema = database() ORDER BY constraint_name`
+		query = `SELECT table_name, constraint_name, check_clause, @@check_constraint_checks
+			FROM information_schema.check_constraints WHERE constraint_schema = database() ORDER BY constraint_name`
 	}
 	return d.each(ctx, query, func(row *sql.Rows) error {
 		var table string
 		var c schema.Check
-		err := row.Scan(&table, &c.Name, &c.Says)
+		var enforced bool
+		err := row.Scan(&table, &c.Name, &c.Says, &enforced)
+		if enforced {
+			c.Condition = c.Says
+		}
 		if t := s.Table(table); t != nil {
-			t.Checks = append(t.Checks, schema.Check{Name: c.Name, Says: "CHECK (" + c.Says + ")"})
+			c.Says = "CHECK (" + c.Says + ")"
+			t.Checks = append(t.Checks, c)
 		}
 		return err
 	})
 }
 
 func (d *Database) views(ctx context.Context, s *schema.Schema) error {
-	return d.each(ctx, "SELECT table_name FROM information_schema.views WHERE table_schema = database() ORDER BY table_name", func(row *sql.Rows) error {
+	return d.each(ctx, "SELECT table_name FROM information_schema.views WHERE table_schema = database() ORDER BY "+
+		"table_name", func(row *sql.Rows) error {
 		var name string
 		err := row.Scan(&name)
 		s.Views = append(s.Views, name)

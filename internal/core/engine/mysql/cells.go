@@ -16,9 +16,9 @@ func read(c *value.Column, t value.Type, text []byte) {
 	switch {
 	case text == nil:
 		c.AppendState(value.Null)
-	case t.Kind == value.Bytes || t.Kind == value.Text && t.Kept != value.AsJSON && t.Kept != value.AsPadded:
+	case t.Kind == value.Bytes || t.Kind == value.Text && t.Storage != value.AsJSON && t.Storage != value.AsPadded:
 		c.AppendBytes(text)
-	case t.Kept == value.AsPadded:
+	case t.Storage == value.AsPadded:
 		c.AppendBytes(bytes.TrimRight(text, " "))
 	case len(text) == 0:
 		c.AppendState(value.Bad)

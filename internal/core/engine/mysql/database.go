@@ -4,8 +4,11 @@ package mysql
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
+	"maps"
+	"net"
 	"slices"
 	"strings"
 	"time"
@@ -24,78 +27,164 @@ type Database struct {
 	conn     *sql.Conn
 	weigher  *sql.Conn // a second connection, for Fold: it is asked while rows of the first are still coming
 	name     string    // the URL without its password
-	infile   bool      // the server takes LOAD DATA LOCAL
+	schema   string    // the database of the server
+	waits    engine.Waits
+	id       int64 // of the connection, as the server knows it
+	cut      bool  // a statement was left before its answer came
+	infile   bool  // the server takes LOAD DATA LOCAL
 	numbers  map[*schema.Table]int
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
+	firsts   map[string]int64 // the first one, also of a transaction that was rolled back
+	rehearse bool             // the transaction will be rolled back
 	sent     map[string]int64 // the rows sent in this transaction, by table
 	working  bool             // a transaction is open
 	foreseen []string         // the locks that queries of a person need besides
+	lacks    string           // what the connection lacks, "" when nothing
 }
 
 var _ engine.Database = (*Database)(nil)
 
 // Open connects to the server at a URL; see configOf. The connection runs in UTC and in strict mode.
-func Open(ctx context.Context, database string) (*Database, error) {
-	config, err := configOf(database)
+func Open(ctx context.Context, database string, waits engine.Waits) (*Database, error) {
+	config, err := configOf(database, waits)
 	if err != nil {
 		return nil, err
 	}
-	d := &Database{name: WithoutPassword(database), weights: map[string]map[string][]byte{}, reserved: map[string]int64{}, sent: map[string]int64{},
+	d := &Database{name: engine.Masked(database), waits: waits, schema: config.DBName,
+		weights:  map[string]map[string][]byte{},
+		reserved: map[string]int64{}, firsts: map[string]int64{}, sent: map[string]int64{},
 		numbers: map[*schema.Table]int{}}
 	connector, err := mysql.NewConnector(config)
 	if err != nil {
-		return nil, fault.Because(fault.Wrong, err, fault.Problem{File: d.name, What: "the database can't be connected to: " + err.Error()})
+		return nil, fault.Because(fault.Wrong, err, fault.Problem{File: d.name,
+			What: "the database can't be connected to: " + err.Error()})
 	}
 	d.pool = sql.OpenDB(connector)
-	d.conn, err = d.pool.Conn(ctx)
+	connecting, stop := waits.Connecting(ctx, database)
+	defer stop()
+	d.conn, err = d.pool.Conn(connecting)
+	if err == nil {
+		err = d.conn.QueryRowContext(connecting, "SELECT connection_id()").Scan(&d.id)
+	}
 	if err != nil {
 		d.pool.Close()
-		return nil, d.explain(err)
+		return nil, heeded(connecting, d.explain(err))
 	}
+	d.lacks = unprotected(config)
 	n, err := d.one(ctx, "SELECT @@local_infile")
 	d.infile = n == 1
 	return d, err
 }
 
+// heeded is why ctx ended, where that is why err came.
+func heeded(ctx context.Context, err error) error {
+	if err != nil && ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	return err
+}
+
 // explain makes a fault of an error of the driver, without a password.
 func (d *Database) explain(err error) error {
+	lost := errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn) // also of a read that took too long
+	d.cut = d.cut || lost || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
 	if err == nil || errors.As(err, new(*fault.Fault)) || errors.Is(err, context.Canceled) {
 		return err
 	}
 	p := fault.Problem{File: d.name}
 	var said *mysql.MySQLError
-	if errors.As(err, &said) {
+	var network net.Error
+	switch {
+	case errors.As(err, &said):
 		p.What, p.Do = words(said)
-	} else {
-		p.What, p.Do = "the connection to the database failed: "+err.Error(), "check the host, the port, and that the server runs"
+	case errors.As(err, &network) && network.Timeout():
+		p = d.waits.Silent(d.name)
+	case lost:
+		p = d.waits.Silent(d.name)
+		p.What = "the connection was lost, or " + p.What
+	default:
+		p.What, p.Do = "the connection to the database failed: "+err.Error(),
+			"check the host, the port, and that the server is running"
 	}
 	return fault.Because(fault.Failed, err, p)
 }
 
-// words tells an error of the server by its number (mariadb.com/kb/en/mariadb-error-codes).
-func words(e *mysql.MySQLError) (what, do string) {
-	switch e.Number {
-	case 1045, 1698:
-		return "the server does not let this user in: " + e.Message, "check the user and the password"
-	case 1049:
-		return e.Message, "check the name of the database in the URL"
-	case 1044, 1142, 1143, 1227:
-		return "this user may not do that: " + e.Message, "ask for the right, or use another user"
-	case 1205:
-		return "a table is locked by somebody else", "try again when they are done"
-	case 1213:
-		return "somebody else changed the same rows at the same time: " + e.Message, "nothing was changed; load again"
-	case 1290, 1792, 1836:
-		return "the database can't be written to: " + e.Message, "connect to a server that takes changes"
-	case 1021, 1114:
-		return "the server's disk is full", "make room and load again"
+// May does it to no row, which the server allows only to those who may do it to some.
+func (d *Database) May(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
+	err := d.may(ctx, do, t, columns)
+	var said *mysql.MySQLError
+	if errors.As(err, &said) && said.Number == errLockWaitTimeout {
+		return d.locked(ctx, []*schema.Table{t}, err)
 	}
-	return fmt.Sprintf("the database failed: %s (%d)", e.Message, e.Number), ""
+	if !denies(err) {
+		return err
+	}
+	grantee, err := d.grantee(ctx)
+	return errors.Join(err, &engine.Denied{What: engine.Verbs[do] + " " + t.Name,
+		Grant: fmt.Sprintf("GRANT %s ON %s.%s TO %s", engine.Words[do], quote(d.schema), quote(t.Name), grantee)})
 }
 
-// May does it to no row, which the server allows only to those who may do it to some.
-func (d *Database) May(ctx context.Context, do engine.Right, t *schema.Table, columns []string) error {
+// denies reports whether an error says that the user lacks a privilege.
+func denies(err error) bool {
+	var said *mysql.MySQLError
+	return errors.As(err, &said) && slices.Contains([]uint16{errTableDenied, errColumnDenied, errDatabaseDenied,
+		errPrivilegeMissing, errAccessDenied}, said.Number)
+}
+
+// grantee is the account in the words of GRANT.
+func (d *Database) grantee(ctx context.Context) (string, error) {
+	name, err := d.User(ctx)
+	user, host, _ := strings.Cut(name, "@")
+	return quote(user) + "@" + quote(host), err
+}
+
+// MayLoad asks whether the user may lock tables, and make the temporary ones in which rows wait.
+func (d *Database) MayLoad(ctx context.Context, work, _ []*schema.Table) (denied []*engine.Denied, err error) {
+	var locked []string
+	for _, t := range work {
+		locked = append(locked, quote(t.Name)+" READ")
+	}
+	asked := map[string]func() error{
+		"CREATE TEMPORARY TABLES": func() error {
+			err := d.exec(ctx, "CREATE TEMPORARY TABLE ladle_may (n INTEGER)")
+			if err == nil {
+				err = d.exec(ctx, "DROP TEMPORARY TABLE ladle_may")
+			}
+			return err
+		},
+		"LOCK TABLES": func() error {
+			err := d.exec(ctx, "LOCK TABLES "+strings.Join(locked, ", "))
+			var said *mysql.MySQLError
+			if errors.As(err, &said) && said.Number == errLockWaitTimeout { // it may; the load itself will wait
+				return nil
+			}
+			return errors.Join(err, d.exec(ctx, "UNLOCK TABLES"))
+		},
+	}
+	words := map[string]string{"CREATE TEMPORARY TABLES": "make temporary tables", "LOCK TABLES": "lock tables"}
+	for _, privilege := range slices.Sorted(maps.Keys(asked)) {
+		if privilege == "LOCK TABLES" && locked == nil {
+			continue
+		}
+		err := asked[privilege]()
+		if err != nil && !denies(err) {
+			return nil, err
+		}
+		if err != nil {
+			grantee, err := d.grantee(ctx)
+			if err != nil {
+				return nil, err
+			}
+			denied = append(denied, &engine.Denied{What: words[privilege], Reads: privilege != "LOCK TABLES",
+				Grant: fmt.Sprintf("GRANT %s ON %s.* TO %s", privilege,
+					quote(d.schema), grantee)})
+		}
+	}
+	return denied, nil
+}
+
+func (d *Database) may(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
 	switch do {
 	case engine.Update:
 		var set []string
@@ -106,21 +195,40 @@ func (d *Database) May(ctx context.Context, do engine.Right, t *schema.Table, co
 	case engine.Delete:
 		return d.exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE 1 = 0", quote(t.Name)))
 	}
-	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s WHERE 1 = 0", quote(t.Name), quoted(columns), quoted(columns), quote(t.Name)))
+	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s WHERE 1 = 0", quote(t.Name), quoted(columns),
+		quoted(columns), quote(t.Name)))
 }
 
-// Notes tells of a server that doesn't take rows in bulk.
-func (d *Database) Notes() []string {
-	if d.infile {
-		return nil
+// Notes tells of a connection that others could read, and of a server that doesn't take rows in bulk.
+func (d *Database) Notes() (notes []string) {
+	if d.lacks != "" {
+		notes = append(notes, d.lacks)
 	}
-	return []string{"the server does not allow LOAD DATA LOCAL (local_infile is off), so rows go by INSERT, which makes writing about 1.6 times as long"}
+	if d.infile {
+		return notes
+	}
+	return append(notes, "the server does not allow LOAD DATA LOCAL (local_infile is off), so rows are written by "+
+		"INSERT, which takes about 1.6 times as long")
+}
+
+// kill has the server end what it still does for the connection: it would notice only at the end that nobody wants
+// it any more.
+func (d *Database) kill() {
+	ctx, stop := context.WithTimeout(context.Background(), time.Second)
+	defer stop()
+	if other, err := d.pool.Conn(ctx); err == nil {
+		_, _ = other.ExecContext(ctx, fmt.Sprintf("KILL %d", d.id)) // it may be gone already
+		other.Close()
+	}
 }
 
 // Close ends the connection; the server takes an open transaction back.
 func (d *Database) Close() error {
 	if d.weigher != nil {
 		d.weigher.Close()
+	}
+	if d.cut {
+		d.kill()
 	}
 	return errors.Join(d.conn.Close(), d.pool.Close())
 }
@@ -142,7 +250,8 @@ func (d *Database) each(ctx context.Context, query string, take func(*sql.Rows) 
 	return d.eachOn(ctx, d.conn, query, take, arguments...)
 }
 
-func (d *Database) eachOn(ctx context.Context, conn *sql.Conn, query string, take func(*sql.Rows) error, arguments ...any) error {
+func (d *Database) eachOn(ctx context.Context, conn *sql.Conn, query string, take func(*sql.Rows) error,
+	arguments ...any) error {
 	rows, err := conn.QueryContext(ctx, query, arguments...)
 	if err != nil {
 		return d.explain(err)
@@ -167,13 +276,18 @@ func (d *Database) alias(t *schema.Table, n int) string {
 
 // Begin makes the tables of own, which MySQL can't do inside of a transaction, and locks those of work against all
 // others: LOCK TABLES opens the transaction where autocommit is off, and takes no other table in until it ends.
-func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful bool) (engine.Tx, error) {
-	for _, table := range own {
-		if err := d.exec(ctx, definition(table)); err != nil {
+func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode engine.Mode) (engine.Tx, error) {
+	statements, err := engine.Missing(ctx, d, own, definition, addition)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range statements {
+		if err := d.exec(ctx, s); err != nil {
 			return nil, err
 		}
 	}
 	clear(d.reserved)
+	d.rehearse = mode&engine.Rehearsal != 0
 	clear(d.sent)
 	var locks []string
 	for _, table := range work {
@@ -185,7 +299,8 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 			locks = append(locks, quote(table.Name)+" AS "+d.alias(table, n)+" WRITE")
 		}
 	}
-	err := d.each(ctx, `SELECT table_name FROM information_schema.tables WHERE table_schema = database() AND table_name LIKE 'ladle\_%'`,
+	err = d.each(ctx, `SELECT table_name FROM information_schema.tables WHERE table_schema = database()
+		AND table_name LIKE 'ladle\_%'`,
 		func(row *sql.Rows) error {
 			var name string
 			err := row.Scan(&name)
@@ -200,9 +315,14 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 			locks = append(locks, lock)
 		}
 	}
-	t := &tx{Pipe: engine.Pipe{Reader: d, Judge: d.judge}, db: d, careful: careful}
+	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, careful: mode&engine.Careful != 0}
 	for _, s := range []string{"SET autocommit = 0", "LOCK TABLES " + strings.Join(locks, ", ")} {
-		if err := d.exec(ctx, s); err != nil {
+		err := d.exec(ctx, s)
+		var said *mysql.MySQLError
+		switch {
+		case errors.As(err, &said) && said.Number == errLockWaitTimeout:
+			return nil, errors.Join(t.Rollback(), d.locked(ctx, work, err))
+		case err != nil:
 			return nil, errors.Join(err, t.Rollback())
 		}
 	}
@@ -210,30 +330,64 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful
 	return t, nil
 }
 
+// locked names the tables that others use, since a lock could not be had; the server does not say who they are.
+func (d *Database) locked(ctx context.Context, work []*schema.Table, cause error) error {
+	var names []string
+	err := d.each(ctx, "SHOW OPEN TABLES WHERE `Database` = database() AND In_use > 0", func(row *sql.Rows) error {
+		var database, table string
+		var used, locked int
+		err := row.Scan(&database, &table, &used, &locked)
+		if slices.ContainsFunc(work, func(t *schema.Table) bool { return strings.EqualFold(t.Name, table) }) {
+			names = append(names, table)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	slices.Sort(names)
+	what := "a table is locked by another session"
+	if len(names) > 0 {
+		what = fmt.Sprintf("%s: in use by other sessions, which keep them from being locked", strings.Join(names, ", "))
+	}
+	return fault.Because(fault.Failed, cause, fault.Problem{File: d.name, What: what,
+		Do: "try again when that session is done, or wait longer", Hint: fault.WaitLonger})
+}
+
 // definition is the statement that makes a table of Ladle's own.
 func definition(t *schema.Table) string {
 	var lines []string
 	for _, c := range t.Columns {
-		declared := c.Declared
-		if c.Type.Kind == value.Bytes || declared == "TEXT" {
-			declared = "LONG" + declared
-		}
-		line := quote(c.Name) + " " + declared + " NOT NULL"
-		if c.Identity {
-			line = quote(c.Name) + " BIGINT AUTO_INCREMENT PRIMARY KEY"
-		}
-		lines = append(lines, line)
+		lines = append(lines, columnDefinition(c))
 	}
 	for _, k := range t.Keys {
 		if !k.Primary {
 			lines = append(lines, "UNIQUE ("+quoted(k.Columns)+")")
 		}
 	}
-	return "CREATE TABLE IF NOT EXISTS " + quote(t.Name) + " (" + strings.Join(lines, ", ") + ") ENGINE = InnoDB CHARACTER SET utf8mb4"
+	return "CREATE TABLE IF NOT EXISTS " + quote(t.Name) + " (" + strings.Join(lines, ", ") +
+		") ENGINE = InnoDB CHARACTER SET utf8mb4"
 }
 
-// ending is how long the end of a transaction may take after an interrupt.
-const ending = time.Minute
+// addition is the statement that adds a column to a table of Ladle's own.
+func addition(t *schema.Table, c schema.Column) string {
+	return "ALTER TABLE " + quote(t.Name) + " ADD COLUMN " + columnDefinition(c)
+}
+
+func columnDefinition(c schema.Column) string {
+	declared := c.Declared
+	switch {
+	case c.Identity:
+		return quote(c.Name) + " BIGINT AUTO_INCREMENT PRIMARY KEY"
+	case c.Type.Kind == value.Bytes || declared == "TEXT":
+		declared = "LONG" + declared
+	}
+	line := quote(c.Name) + " " + declared + " NOT NULL"
+	if c.Defaulted {
+		line += " DEFAULT " + c.Default
+	}
+	return line
+}
 
 // quote makes an identifier of any name.
 func quote(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }

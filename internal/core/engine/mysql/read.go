@@ -13,10 +13,16 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Has looks into the connection's database.
-func (d *Database) Has(ctx context.Context, t *schema.Table) (bool, error) {
-	n, err := d.one(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
-	return n > 0, err
+// ColumnsOf asks the catalogue.
+func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
+	err = d.each(ctx, "SELECT column_name FROM information_schema.columns WHERE table_schema = database() AND "+
+		"table_name = ?", func(row *sql.Rows) error {
+		var name string
+		err := row.Scan(&name)
+		names = append(names, name)
+		return err
+	}, t.Name)
+	return names, err
 }
 
 // countable is the number of rows up to which a table is counted in any case; InnoDB reads all of an index to count.
@@ -25,7 +31,8 @@ const countable = 1_000_000
 // Count counts the rows, or takes the server's estimate and what was sent since for a large table.
 func (d *Database) Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error) {
 	if len(t.Triggers) == 0 && t.Locator != "" {
-		n, err = d.one(ctx, "SELECT table_rows FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
+		n, err = d.one(ctx, "SELECT table_rows FROM information_schema.tables WHERE table_schema = database() AND "+
+			"table_name = ?", t.Name)
 		if n += d.sent[t.Name]; err != nil || n > countable {
 			return n, false, err
 		}
@@ -45,17 +52,22 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 }
 
 // Among reads the table.
-func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
-	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name), condition))
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name),
+		condition))
 }
 
 // Between reads a part of an index.
-func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
-	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s", quoted(columns), quote(t.Name), quote(column), least, most, quote(column)))
+func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+		quoted(columns), quote(t.Name), quote(column), least, most, quote(column)))
 }
 
-// stream gives the rows of a query, whose columns are those of t, to sink.
-func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
+// stream returns the rows of a query, whose columns are those of t, to sink.
+func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
+	query string) error {
 	rows, err := d.conn.QueryContext(ctx, query)
 	if err != nil {
 		return d.explain(err)
@@ -121,7 +133,8 @@ func on(t *schema.Table, by []string) string {
 
 // stage puts rows into a temporary table whose columns v0 and so on are of the types and collations of columns of t; n
 // numbers them.
-func (d *Database) stage(ctx context.Context, table string, t *schema.Table, columns []string, rows *value.Batch) error {
+func (d *Database) stage(ctx context.Context, table string, t *schema.Table, columns []string,
+	rows *value.Batch) error {
 	names, kinds := []string{"n"}, []value.Type{{Kind: value.Int}}
 	lines := []string{"n BIGINT PRIMARY KEY"}
 	for i, name := range columns {
@@ -136,7 +149,8 @@ func (d *Database) stage(ctx context.Context, table string, t *schema.Table, col
 	if err := d.exec(ctx, "DROP TEMPORARY TABLE IF EXISTS "+table); err != nil {
 		return err
 	}
-	if err := d.exec(ctx, "CREATE TEMPORARY TABLE "+table+" ("+strings.Join(lines, ", ")+") ENGINE = InnoDB"); err != nil {
+	if err := d.exec(ctx, "CREATE TEMPORARY TABLE "+table+" ("+strings.Join(lines, ", ")+
+		") ENGINE = InnoDB"); err != nil {
 		return err
 	}
 	numbered := &value.Batch{Columns: append([]value.Column{{Kind: value.Int}}, rows.Columns[:len(columns)]...)}
@@ -176,7 +190,7 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 	return folded, nil
 }
 
-// fold adds the known weight of each value to folded, and gives the texts whose weights are not known; they are taken
+// fold adds the known weight of each value to folded, and returns the texts whose weights are not known; they are taken
 // for known from then on.
 func fold(values *value.Column, collation string, known map[string][]byte, folded *value.Column) (asked []string) {
 	for i, state := range values.States {
@@ -218,7 +232,8 @@ func (d *Database) weigh(ctx context.Context, collation string, texts []string, 
 	}
 	charset, _, _ := strings.Cut(collation, "_")
 	at := 0
-	query := fmt.Sprintf("SELECT WEIGHT_STRING(CONVERT(v USING %s) COLLATE %s) FROM JSON_TABLE(?, '$[*]' COLUMNS (n FOR ORDINALITY, "+
+	query := fmt.Sprintf("SELECT WEIGHT_STRING(CONVERT(v USING %s) COLLATE %s) FROM JSON_TABLE(?, '$[*]' COLUMNS (n "+
+		"FOR ORDINALITY, "+
 		"v LONGTEXT CHARACTER SET utf8mb4 PATH '$')) j ORDER BY n", charset, collation)
 	return d.eachOn(ctx, d.weigher, query, func(row *sql.Rows) error {
 		var weight []byte
@@ -229,8 +244,8 @@ func (d *Database) weigh(ctx context.Context, collation string, texts []string, 
 	}, string(list))
 }
 
-// Reserve gives the numbers behind past, the counter, the largest in the table, and those given in this transaction.
-func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
+// reserve returns the numbers behind past, the counter, the largest in the table, and those given in this transaction.
+func (d *Database) reserve(ctx context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
 	if t.Locator == "" || n == 0 {
 		return nil, nil
 	}
@@ -238,11 +253,20 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) 
 	if err != nil {
 		return nil, err
 	}
-	next, err := d.one(ctx, "SELECT auto_increment FROM information_schema.tables WHERE table_schema = database() AND table_name = ?", t.Name)
+	next, err := d.one(ctx, "SELECT auto_increment FROM information_schema.tables WHERE table_schema = database() "+
+		"AND table_name = ?", t.Name)
 	if err != nil {
 		return nil, err
 	}
+	if earlier := d.firsts[t.Name]; d.rehearse || earlier > largest && earlier <= next {
+		// the counter has passed them, but they are free: rows of a transaction that was rolled back had them, or, in a
+		// rehearsal, will have; so that one after the other takes no more than one
+		next = earlier
+	}
 	first := max(largest+1, next, past+1, d.reserved[t.Name]+1)
+	if d.reserved[t.Name] == 0 {
+		d.firsts[t.Name] = first
+	}
 	d.reserved[t.Name] = first + n - 1
 	return []engine.Span{{First: first, Count: n}}, nil
 }
@@ -261,8 +285,9 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 }
 
 // Newest orders by the locator, else by the primary key.
-func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
-	names := &namer{Database: d, used: map[*schema.Table]int{}}
+func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+	error) {
+	names := &expressionWriter{Database: d, used: map[*schema.Table]int{}}
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = names.expression(quote(t.Name), s)
@@ -288,15 +313,15 @@ func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.S
 	return rows, err
 }
 
-// namer writes the expressions of one statement and counts how often it uses each table.
-type namer struct {
+// expressionWriter writes the expressions of one statement and counts how often it uses each table.
+type expressionWriter struct {
 	*Database
 	used map[*schema.Table]int
 }
 
 // expression is the SQL for a shown column of the table that goes by alias. A table that the statement uses more often
 // than it may is not asked for names.
-func (n *namer) expression(alias string, s engine.Shown) string {
+func (n *expressionWriter) expression(alias string, s engine.DisplayColumn) string {
 	own := alias + "." + quote(s.Column)
 	if len(s.Names) == 0 || n.used[s.Relation.ParentTable] == aliases {
 		return own

@@ -19,23 +19,25 @@ import (
 	"ladle/internal/core/value"
 )
 
-// tx is an open transaction. Unless it is careful, the first row that the server does not take, or only with a
+// tx is an open transaction. Unless it is careful, the first row that the server rejects, or only with a
 // warning, ends it; a careful one finds all such rows.
 type tx struct {
 	engine.Pipe
 	db      *Database
 	careful bool
 	over    bool
+	begun   context.Context //nolint:containedctx // its end makes that of the transaction short
 }
 
 // errWarned says that the server took rows only with warnings, or not all of them.
-var errWarned = errors.New("the server took rows with warnings")
+var errWarned = errors.New("the server accepted rows with warnings")
 
 var readers atomic.Int64
 
-// send brings the rows from start to end into a table: by LOAD DATA LOCAL or, where the server doesn't allow that, by an
-// INSERT of many rows.
-func (d *Database) send(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
+// send brings the rows from start to end into a table: by LOAD DATA LOCAL or, where the server doesn't allow that, by
+// an INSERT of many rows.
+func (d *Database) send(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch,
+	start, end int) error {
 	if !d.infile {
 		for ; start < end && ctx.Err() == nil; start += insertRows {
 			if err := d.insert(ctx, table, columns, kinds, rows, start, min(start+insertRows, end)); err != nil {
@@ -68,11 +70,13 @@ func lines(kinds []value.Type, rows *value.Batch, start, end int) []byte {
 
 // sendLines sends rows by LOAD DATA LOCAL. It takes truncated values, wrong values and doubled keys with no more than
 // a warning, so any warning, and any row that is not counted, is errWarned.
-func (d *Database) sendLines(ctx context.Context, table string, columns []string, kinds []value.Type, text []byte, count int) error {
+func (d *Database) sendLines(ctx context.Context, table string, columns []string, kinds []value.Type, text []byte,
+	count int) error {
 	name := fmt.Sprintf("ladle-%d", readers.Add(1))
 	mysql.RegisterReaderHandler(name, func() io.Reader { return bytes.NewReader(text) })
 	defer mysql.DeregisterReaderHandler(name)
-	done, err := d.conn.ExecContext(ctx, fmt.Sprintf("LOAD DATA LOCAL INFILE 'Reader::%s' INTO TABLE %s CHARACTER SET utf8mb4 "+
+	done, err := d.conn.ExecContext(ctx, fmt.Sprintf("LOAD DATA LOCAL INFILE 'Reader::%s' INTO TABLE %s CHARACTER "+
+		"SET utf8mb4 "+
 		`FIELDS TERMINATED BY '\t' ESCAPED BY '\\' LINES TERMINATED BY '\n' %s`, name, table, placed(columns, kinds)))
 	if err != nil {
 		return err
@@ -88,7 +92,8 @@ func (d *Database) sendLines(ctx context.Context, table string, columns []string
 }
 
 // insert sends rows as one strict INSERT.
-func (d *Database) insert(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch, start, end int) error {
+func (d *Database) insert(ctx context.Context, table string, columns []string, kinds []value.Type, rows *value.Batch,
+	start, end int) error {
 	if start == end {
 		return nil
 	}
@@ -101,7 +106,8 @@ func (d *Database) insert(ctx context.Context, table string, columns []string, k
 			arguments = append(arguments, argument(&rows.Columns[i], kinds[i], row))
 		}
 	}
-	_, err := d.conn.ExecContext(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES %s", table, quoted(columns), strings.Join(marks, ", ")), arguments...)
+	_, err := d.conn.ExecContext(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES %s", table, quoted(columns),
+		strings.Join(marks, ", ")), arguments...)
 	return err
 }
 
@@ -120,9 +126,18 @@ func argument(c *value.Column, t value.Type, i int) any {
 	return string(text)
 }
 
+// Reserve reserves locators once nothing is under way.
+func (t *tx) Reserve(ctx context.Context, table *schema.Table, n, past int64) ([]engine.Span, error) {
+	if err := t.Settle(); err != nil {
+		return nil, err
+	}
+	return t.db.reserve(ctx, table, n, past)
+}
+
 // Insert sends the rows; a careful transaction does so in savepoints, and halves a batch until it has the rows that the
-// server does not take.
-func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+// server rejects.
+func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection,
+	error) {
 	kinds, count := engine.Types(table, columns), rows.Len()
 	t.db.sent[table.Name] += int64(count)
 	switch {
@@ -141,7 +156,8 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 }
 
 // Update stages the rows and joins the table with them.
-func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string,
+	rows *value.Batch) ([]engine.Rejection, error) {
 	if err := t.Settle(); err != nil {
 		return nil, err
 	}
@@ -152,7 +168,8 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 	for i, c := range columns {
 		set[i] = fmt.Sprintf("%s.%s = w.v%d", quote(table.Name), quote(c), len(by)+i)
 	}
-	statement := fmt.Sprintf("UPDATE %s w STRAIGHT_JOIN %s ON %s SET %s WHERE w.n >= ? AND w.n < ?", changed, quote(table.Name), on(table, by),
+	statement := fmt.Sprintf("UPDATE %s w STRAIGHT_JOIN %s ON %s SET %s WHERE w.n >= ? AND w.n < ?", changed,
+		quote(table.Name), on(table, by),
 		strings.Join(set, ", "))
 	update := func(start, end int) error {
 		_, err := t.db.conn.ExecContext(ctx, statement, start, end)
@@ -172,9 +189,10 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 	if err := t.db.stage(ctx, wanted, table, by, keys); err != nil {
 		return 0, t.db.explain(err)
 	}
-	done, err := t.db.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name), wanted, quote(table.Name), on(table, by)))
+	done, err := t.db.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name),
+		wanted, quote(table.Name), on(table, by)))
 	if rejects(err) {
-		return 0, &engine.Refused{Table: table.Name, What: "let a row go", Why: reason(err)}
+		return 0, &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: reason(err)}
 	}
 	if err != nil {
 		return 0, t.db.explain(err)
@@ -190,19 +208,9 @@ func (d *Database) judge(err error) error {
 	return d.explain(err)
 }
 
-// rowErrors are the errors that are about a row: blanks, doubled keys, values that don't fit, relations, CHECKs, and
-// what triggers signal.
-var rowErrors = map[uint16]bool{1048: true, 1062: true, 1264: true, 1265: true, 1292: true, 1364: true, 1366: true, 1406: true,
-	1411: true, 1451: true, 1452: true, 1525: true, 1644: true, 1690: true, 3819: true, 3140: true, 3141: true, 4025: true}
-
-func rejects(err error) bool {
-	var said *mysql.MySQLError
-	return errors.Is(err, errWarned) || errors.As(err, &said) && rowErrors[said.Number]
-}
-
-// carefully finds all rows that the server does not take, by halves: it names none.
+// carefully finds all rows that the server rejects, by halves: it names none.
 func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := engine.Careful{Send: send, Exec: func(statement string) error { return t.db.exec(ctx, statement) },
+	c := engine.CarefulSender{Send: send, Exec: func(statement string) error { return t.db.exec(ctx, statement) },
 		Refusal: func(err error) (int, string, bool) { return -1, reason(err), rejects(err) }}
 	rejected, err := c.Rows(rows)
 	return rejected, t.db.explain(err)
@@ -236,14 +244,17 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 	return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
 }
 
-// Commit ends the transaction and gives the locks back.
+// Commit ends the transaction and returns the locks back.
 func (t *tx) Commit(ctx context.Context) error {
 	if err := t.Settle(); err != nil {
 		return err
 	}
 	t.over = true
 	if err := t.db.exec(ctx, "COMMIT"); err != nil {
-		return err
+		if errors.As(err, new(*mysql.MySQLError)) {
+			return err // an answer of the server
+		}
+		return engine.Unanswered(err)
 	}
 	_ = t.release(ctx) // the rows are in; locks end with the connection at the latest
 	return nil
@@ -261,10 +272,14 @@ func (t *tx) Rollback() error {
 	}
 	t.over = true
 	_ = t.Settle() // what was sent is taken back
-	ctx, stop := context.WithTimeout(context.Background(), ending)
+	ctx, stop := engine.Ending(t.begun)
 	defer stop()
 	if err := t.db.conn.PingContext(ctx); err != nil {
 		return nil
 	}
-	return errors.Join(t.db.exec(ctx, "ROLLBACK"), t.release(ctx))
+	err := errors.Join(t.db.exec(ctx, "ROLLBACK"), t.release(ctx))
+	if t.begun.Err() != nil {
+		return nil // the connection ends now, and the transaction with it
+	}
+	return err
 }

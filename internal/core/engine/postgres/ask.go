@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"github.com/jackc/pgerrcode"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ladle/internal/core/engine"
@@ -12,20 +13,23 @@ import (
 
 // User is that of the server.
 func (d *Database) User(ctx context.Context) (name string, err error) {
-	err = d.conn.QueryRow(ctx, "SELECT current_user::text").Scan(&name)
+	err = d.conn.QueryRow(ctx, "SELECT current_user::pg_catalog.text").Scan(&name)
 	return name, explain(d.name, err)
 }
 
 // MayMake looks at the rights in the schema that new tables go to.
 func (d *Database) MayMake(ctx context.Context) error {
-	n, err := d.one(ctx, "SELECT coalesce(has_schema_privilege(current_schema(), 'CREATE'), false)::int")
+	n, err := d.one(ctx, "SELECT coalesce(pg_catalog.has_schema_privilege(pg_catalog.current_schema(), 'CREATE'), "+
+		"false)::pg_catalog.int4")
 	if err == nil && n == 0 {
-		err = fault.At(fault.Failed, fault.Problem{File: d.name, What: "this user may not make tables in the schema", Do: "ask for the right, or use another user"})
+		err = fault.At(fault.Failed, fault.Problem{File: d.name, What: "this user may not create tables in the schema",
+			Do: "ask for the privilege, or use another user"})
 	}
 	return err
 }
 
-// Foresee has the server prepare the query: it takes a single statement, and gives no columns for one that is no query.
+// Foresee has the server prepare the query: it takes a single statement, and returns no columns for one that is no
+// query.
 func (d *Database) Foresee(ctx context.Context, query string) error {
 	if err := engine.IsQuery(query); err != nil {
 		return err
@@ -45,6 +49,11 @@ func (d *Database) Foresee(ctx context.Context, query string) error {
 
 // Ask puts the query in a savepoint in which nothing can be written.
 func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+	return d.readOnly(ctx, func() error { return d.ask(ctx, query, take) })
+}
+
+// readOnly does something while nothing can be written: in a savepoint, or, where no transaction is open, in one.
+func (d *Database) readOnly(ctx context.Context, do func() error) error {
 	open, close := "SAVEPOINT ladle_ask", "ROLLBACK TO SAVEPOINT ladle_ask"
 	if d.conn.PgConn().TxStatus() == 'I' {
 		open, close = "BEGIN", "ROLLBACK"
@@ -52,11 +61,11 @@ func (d *Database) Ask(ctx context.Context, query string, take func(columns []st
 	if err := d.exec(ctx, open); err != nil {
 		return err
 	}
-	asked := d.exec(ctx, "SET TRANSACTION READ ONLY")
-	if asked == nil {
-		asked = d.ask(ctx, query, take)
+	done := d.exec(ctx, "SET TRANSACTION READ ONLY")
+	if done == nil {
+		done = do()
 	}
-	return errors.Join(asked, d.exec(ctx, close))
+	return errors.Join(done, d.exec(ctx, close))
 }
 
 func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
@@ -74,16 +83,28 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 		}
 		cells := make([]*string, len(names))
 		for i, text := range reader.Values() {
-			if text != nil {
+			if err = errors.Join(err, engine.TooLong(text)); err == nil && text != nil {
 				s := string(text)
 				cells[i] = &s
 			}
 		}
-		err = take(names, cells)
+		if err == nil {
+			err = take(names, cells)
+		}
 	}
 	_, closed := reader.Close()
 	if err != nil {
 		return err
 	}
-	return explain(d.name, closed)
+	return d.ofQuery(closed)
+}
+
+// ofQuery explains the error of a person's query: what the server says of it, or what happened to the server.
+func (d *Database) ofQuery(err error) error {
+	var said *pgconn.PgError
+	if !errors.As(err, &said) || pgerrcode.IsTransactionRollback(said.Code) ||
+		pgerrcode.IsInsufficientResources(said.Code) || pgerrcode.IsOperatorIntervention(said.Code) {
+		return explain(d.name, err)
+	}
+	return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message, Do: said.Hint})
 }

@@ -31,10 +31,10 @@ func read(c *value.Column, t value.Type, text []byte) {
 	case t.Kind == value.Bool:
 		c.AppendNum(int64(map[byte]int{'t': 1}[text[0]]))
 		return
-	case t.Kind == value.Text && t.Kept == value.AsPadded:
+	case t.Kind == value.Text && t.Storage == value.AsPadded:
 		c.AppendBytes(bytes.TrimRight(text, " "))
 		return
-	case t.Kind == value.Text && t.Kept != value.AsJSON:
+	case t.Kind == value.Text && t.Storage != value.AsJSON:
 		c.AppendBytes(text)
 		return
 	}

@@ -3,12 +3,15 @@ package postgres
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
-	"net/url"
+	"net"
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgerrcode"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
@@ -19,17 +22,17 @@ import (
 	"ladle/internal/core/value"
 )
 
-const (
-	connectWait = 10 * time.Second
-	lockWait    = 5 * time.Second
-)
-
 // Database is a connection to a PostgreSQL server.
 type Database struct {
 	conn   *pgx.Conn
 	name   string // the URL without its password
+	waits  engine.Waits
 	names  map[*schema.Table]string
+	types  map[string]string      // those that are not the database's own, in SQL, by what a column declares
 	shared map[*schema.Table]bool // tables that this user may not lock
+
+	drawn        map[string][]engine.Span // numbers of transactions that were rolled back, by table
+	citextSchema string                   // where the type citext is, in SQL
 
 	config *pgx.ConnConfig
 	folder *pgx.Conn         // a second connection, for Fold: it is asked while rows of the first are still coming
@@ -38,42 +41,50 @@ type Database struct {
 
 var _ engine.Database = (*Database)(nil)
 
+// silence is how long a server may be silent past the time after which it should have ended a statement.
+const silence = 10 * time.Second
+
 // Open connects to the server at a URL (postgresql.org/docs/current/libpq-connect.html, §34.1.1.2). What the URL leaves
 // open comes from PostgreSQL's own environment variables and password file. The connection runs in UTC.
-func Open(ctx context.Context, database string) (*Database, error) {
-	name := WithoutPassword(database)
+func Open(ctx context.Context, database string, waits engine.Waits) (*Database, error) {
+	name := engine.Masked(database)
 	config, err := pgx.ParseConfig(database)
 	if err != nil {
-		return nil, fault.At(fault.Wrong, fault.Problem{File: name, What: "the URL of the database can't be read",
-			Do: "write postgres://USER@HOST:PORT/DATABASE; the password may stand in PGPASSWORD or the password file"})
+		return nil, fault.At(fault.Wrong, fault.Problem{File: name, What: "the URL of the database is not valid",
+			Do: "write postgres://USER@HOST:PORT/DATABASE; the password may be in PGPASSWORD or the password file"})
 	}
 	if config.ConnectTimeout == 0 {
-		config.ConnectTimeout = connectWait
+		config.ConnectTimeout = waits.Connect
+	}
+	longer := waits // the server itself ends a statement that takes too long; this is for one that is silent
+	longer.Statement += silence
+	dial := config.DialFunc
+	config.DialFunc = func(ctx context.Context, network, address string) (net.Conn, error) {
+		conn, err := dial(ctx, network, address)
+		if err != nil {
+			return nil, err
+		}
+		return longer.Patient(conn), nil
 	}
 	for key, value := range map[string]string{"application_name": "ladle", "timezone": "UTC", "datestyle": "ISO",
-		"lock_timeout": fmt.Sprint(lockWait.Milliseconds()), "extra_float_digits": "1", "bytea_output": "hex", "jit": "off"} {
+		"lock_timeout":       fmt.Sprint(waits.Lock.Milliseconds()),
+		"statement_timeout":  fmt.Sprint(waits.Statement.Milliseconds()),
+		"extra_float_digits": "1", "bytea_output": "hex",
+		"jit": "off"} {
 		config.RuntimeParams[key] = value
 	}
-	conn, err := pgx.ConnectConfig(ctx, config)
+	connecting, stop := waits.Connecting(ctx, database)
+	defer stop()
+	conn, err := pgx.ConnectConfig(connecting, config)
+	if err != nil && connecting.Err() != nil {
+		return nil, context.Cause(connecting)
+	}
 	if err != nil {
 		return nil, explain(name, err)
 	}
-	return &Database{conn: conn, config: config, name: name, names: map[*schema.Table]string{}, shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
-}
-
-// WithoutPassword is a URL as it may be shown.
-func WithoutPassword(database string) string {
-	u, err := url.Parse(database)
-	if err != nil {
-		return "the database"
-	}
-	if u.User != nil {
-		u.User = url.User(u.User.Username())
-	}
-	query := u.Query()
-	query.Del("password")
-	u.RawQuery = query.Encode()
-	return u.String()
+	return &Database{conn: conn, config: config, name: name, waits: waits, names: map[*schema.Table]string{},
+		types: map[string]string{}, drawn: map[string][]engine.Span{},
+		shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
 }
 
 // explain makes a fault of an error of the driver, without a password.
@@ -87,41 +98,60 @@ func explain(name string, err error) error {
 	switch {
 	case errors.As(err, &said):
 		p.What, p.Do = words(said)
+	case errors.As(err, &connect) && strings.Contains(err.Error(), "refused TLS"):
+		p.What = "the server does not encrypt connections, and the URL asks for that"
+		p.Do = "turn TLS on at the server; or, where the network can be trusted, write sslmode=disable"
+	case errors.As(err, &connect) && connectionTimedOut(err):
+		p.What, p.Do = "the server did not answer in time", "check the host, the port, and that the server is running"
 	case errors.As(err, &connect):
-		p.What, p.Do = "the server can't be reached", "check the host, the port, and that the server runs"
+		p.What, p.Do = "the server can't be reached", "check the host, the port, and that the server is running"
 	default:
 		p.What, p.Do = "the connection to the database failed: "+err.Error(), "nothing was changed; try again"
 	}
 	return fault.Because(fault.Failed, err, p)
 }
 
-// words tells an error of the server by its code (postgresql.org/docs/current/errcodes-appendix.html).
+func connectionTimedOut(err error) bool {
+	var network net.Error
+	return errors.Is(err, context.DeadlineExceeded) || errors.As(err, &network) && network.Timeout()
+}
+
+// words returns what an error of the server means to people, and what to do.
 func words(e *pgconn.PgError) (what, do string) {
 	switch e.Code {
-	case "28P01", "28000":
-		return "the server does not let this user in: " + e.Message, "check the user and the password"
-	case "3D000":
+	case pgerrcode.InvalidPassword, pgerrcode.InvalidAuthorizationSpecification:
+		return "the server refuses the login: " + e.Message, "check the user and the password"
+	case pgerrcode.InvalidCatalogName:
 		return e.Message, "check the name of the database in the URL"
-	case "42501":
-		return "this user may not do that: " + e.Message, "ask for the right, or use another user"
-	case "55P03":
-		return "a table is locked by somebody else", "try again when they are done"
-	case "40001", "40P01":
-		return "somebody else changed the same rows at the same time: " + e.Message, "nothing was changed; load again"
-	case "53100":
-		return "the server's disk is full", "make room and load again"
-	case "25006":
-		return "the database can't be written to", "connect to a server that takes changes"
+	case pgerrcode.InsufficientPrivilege:
+		return "this user lacks a privilege: " + e.Message, "ask for the privilege, or use another user"
+	case pgerrcode.QueryCanceled:
+		return "the server ended a statement: " + e.Message, "load again with a longer statement timeout"
+	case pgerrcode.LockNotAvailable:
+		return "a table is locked by another session", "try again when that session is done"
+	case pgerrcode.SerializationFailure, pgerrcode.DeadlockDetected:
+		return "another session changed the same rows at the same time: " + e.Message, "nothing was changed; load again"
+	case pgerrcode.DiskFull:
+		return "the server's disk is full", "free some space and load again"
+	case pgerrcode.ReadOnlySQLTransaction:
+		return "the database can't be written to", "connect to a server that accepts writes"
 	}
 	return "the database failed: " + e.Message, ""
 }
 
 // Close ends the connection.
 func (d *Database) Close() error {
-	ctx, stop := context.WithTimeout(context.Background(), lockWait)
+	ctx, stop := context.WithTimeout(context.Background(), time.Second)
 	defer stop()
 	if d.folder != nil {
 		_ = d.folder.Close(ctx) // only temporary tables go with it
+	}
+	if d.conn.IsClosed() { // a statement was left: the driver asks the server to end it
+		select {
+		case <-d.conn.PgConn().CleanupDone():
+		case <-ctx.Done():
+		}
+		return nil
 	}
 	return d.conn.Close(ctx)
 }
@@ -133,44 +163,126 @@ func (d *Database) exec(ctx context.Context, query string, arguments ...any) err
 
 // Begin locks the tables of work against writers; readers go on. Deferred constraints are made immediate, so that
 // each row is judged when it is sent.
-func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, careful bool) (engine.Tx, error) {
+func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode engine.Mode) (engine.Tx, error) {
 	if err := d.exec(ctx, "BEGIN"); err != nil {
 		return nil, err
 	}
-	t := &tx{Pipe: engine.Pipe{Reader: d, Judge: d.judge}, db: d, careful: careful, numbered: map[*schema.Table]bool{}}
-	statements := []string{"SET CONSTRAINTS ALL IMMEDIATE"}
-	for _, table := range own {
-		statements = append(statements, definition(table))
+	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, rehearsal: mode&engine.Rehearsal != 0,
+		careful: mode&engine.Careful != 0, numbered: map[*schema.Table]bool{},
+		given: map[string][]engine.Span{}}
+	statements, err := engine.Missing(ctx, d, own, definition, d.addition)
+	if err != nil {
+		return nil, errors.Join(err, t.Rollback())
+	}
+	for _, s := range append(statements, "SET CONSTRAINTS ALL IMMEDIATE") {
+		if err := d.exec(ctx, s); err != nil {
+			return nil, errors.Join(err, t.Rollback())
+		}
 	}
 	for _, table := range work {
-		statements = append(statements, d.lock(table))
-	}
-	for _, s := range statements {
-		if err := d.exec(ctx, s); err != nil {
+		err := d.exec(ctx, d.lock(table))
+		var said *pgconn.PgError
+		switch {
+		case errors.As(err, &said) && said.Code == pgerrcode.LockNotAvailable:
+			return nil, errors.Join(t.Rollback(), d.locked(ctx, table, err))
+		case err != nil:
 			return nil, errors.Join(err, t.Rollback())
 		}
 	}
 	return t, nil
 }
 
+// locked says who holds locks on a table that could not be had; t is nil where it may be any table.
+func (d *Database) locked(ctx context.Context, t *schema.Table, cause error) error {
+	which, arguments := "l.mode OPERATOR(pg_catalog.=) 'AccessExclusiveLock'", []any{}
+	if t != nil {
+		which, arguments = "l.relation OPERATOR(pg_catalog.=) $1::pg_catalog.regclass::pg_catalog.oid",
+			[]any{d.table(t)}
+	}
+	var holders []string
+	err := d.each(ctx, `SELECT pg_catalog.format('%s is locked by session %s of user %s%s, %s since %s', c.relname, a.pid,
+			a.usename, CASE WHEN a.application_name OPERATOR(pg_catalog.<>) '' THEN
+			pg_catalog.format(' (%s)', a.application_name) END, coalesce(a.state, 'unknown'),
+			pg_catalog.to_char(a.state_change, 'HH24:MI:SS "UTC"'))
+		FROM pg_catalog.pg_locks l JOIN pg_catalog.pg_stat_activity a ON a.pid OPERATOR(pg_catalog.=) l.pid
+		JOIN pg_catalog.pg_class c ON c.oid OPERATOR(pg_catalog.=) l.relation AND c.relkind
+			OPERATOR(pg_catalog.=) ANY ('{r,p}'::pg_catalog."char"[])
+		WHERE l.granted AND l.pid OPERATOR(pg_catalog.<>) pg_catalog.pg_backend_pid() AND `+which+" LIMIT 3",
+		func(row pgx.Rows) error {
+			var holder string
+			err := row.Scan(&holder)
+			holders = append(holders, holder)
+			return err
+		}, arguments...)
+	if err != nil {
+		return err
+	}
+	what := "a table is locked by another session"
+	if holders != nil {
+		what = strings.Join(holders, "; ")
+	}
+	return fault.Because(fault.Failed, cause, fault.Problem{File: d.name, What: what,
+		Do: "try again when that session is done, or wait longer", Hint: fault.WaitLonger})
+}
+
 // lock is the statement that keeps other writers off a table. A user who may not do that, having no more than the
 // right to read and add rows, only keeps other loads off: PostgreSQL itself then sees to relations and unique keys.
 func (d *Database) lock(t *schema.Table) string {
 	if d.shared[t] {
-		return fmt.Sprintf("SELECT pg_advisory_xact_lock(hashtextextended(%s::regclass::text, 7))", "'"+strings.ReplaceAll(d.table(t), "'", "''")+"'")
+		return fmt.Sprintf("SELECT "+
+			"pg_catalog.pg_advisory_xact_lock(pg_catalog.hashtextextended(%s::pg_catalog.regclass::pg_catalog.text, "+
+			"7))",
+			"'"+strings.ReplaceAll(d.table(t), "'", "''")+"'")
 	}
 	return "LOCK TABLE " + d.table(t) + " IN SHARE ROW EXCLUSIVE MODE"
 }
 
 // May does it to no row, which the server allows only to those who may do it to some.
-func (d *Database) May(ctx context.Context, do engine.Right, t *schema.Table, columns []string) error {
+func (d *Database) May(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
+	err := d.may(ctx, do, t, columns)
+	var said *pgconn.PgError
+	if errors.As(err, &said) && said.Code == pgerrcode.LockNotAvailable {
+		return d.locked(ctx, t, err)
+	}
+	if errors.As(err, &said) && said.Code == pgerrcode.InsufficientPrivilege {
+		return &engine.Denied{What: engine.Verbs[do] + " " + t.Name,
+			Grant: fmt.Sprintf("GRANT %s ON %s TO %s", engine.Words[do], d.table(t), quote(d.config.User))}
+	}
+	return err
+}
+
+// MayLoad asks for the sequences from which rows get their ids.
+func (d *Database) MayLoad(ctx context.Context, _, adds []*schema.Table) (denied []*engine.Denied, err error) {
+	for _, t := range adds {
+		if t.Locator == "" {
+			continue
+		}
+		sequence, err := d.sequence(ctx, t)
+		if err != nil {
+			return nil, err
+		}
+		may, err := d.one(ctx, "SELECT pg_catalog.has_sequence_privilege($1::pg_catalog.text, "+
+			"'USAGE')::pg_catalog.int4", sequence)
+		if err != nil {
+			return nil, err
+		}
+		if may == 0 {
+			denied = append(denied, &engine.Denied{What: "number rows of " + t.Name,
+				Grant: fmt.Sprintf("GRANT USAGE ON SEQUENCE %s TO %s", sequence, quote(d.config.User))})
+		}
+	}
+	return denied, nil
+}
+
+func (d *Database) may(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
 	switch do {
 	case engine.Update:
 		return d.exec(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE false", d.table(t), assigned(columns, quoted)))
 	case engine.Delete:
 		return d.exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE false", d.table(t)))
 	}
-	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE SELECT %s FROM %s WHERE false", d.table(t), quoted(columns),
+	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE SELECT %s FROM %s WHERE false",
+		d.table(t), quoted(columns),
 		quoted(columns), d.table(t)))
 }
 
@@ -183,32 +295,36 @@ func assigned(columns []string, value func([]string) string) string {
 	return strings.Join(all, ", ")
 }
 
-// Notes names the tables that can't be locked.
-func (d *Database) Notes() []string {
+// unprotected says what the connection lacks.
+func (d *Database) unprotected() string {
+	used := d.config.TLSConfig
+	verified := used != nil && (!used.InsecureSkipVerify || used.VerifyPeerCertificate != nil)
+	_, encrypted := d.conn.PgConn().Conn().(*tls.Conn)
+	return engine.Unprotected(d.config.Host, encrypted, encrypted && verified)
+}
+
+// Notes tells of a connection that others could read, and names the tables that can't be locked.
+func (d *Database) Notes() (notes []string) {
+	if lacks := d.unprotected(); lacks != "" {
+		notes = append(notes, lacks)
+	}
 	var names []string
 	for t := range d.shared {
 		names = append(names, t.Name)
 	}
 	if names == nil {
-		return nil
+		return notes
 	}
 	slices.Sort(names)
-	return []string{"this user may not lock " + strings.Join(names, ", ") + ": other programs may write to them during the load"}
+	return append(notes, "this user may not lock "+strings.Join(names, ", ")+
+		": other programs may write to them during the load")
 }
 
 // definition is the statement that makes a table of Ladle's own. Two loads that make it at once wait for each other.
 func definition(t *schema.Table) string {
 	var lines []string
 	for _, c := range t.Columns {
-		declared := c.Declared
-		if c.Type.Kind == value.Bytes {
-			declared = "BYTEA"
-		}
-		line := quote(c.Name) + " " + declared
-		if c.Identity {
-			line = quote(c.Name) + " BIGINT GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY"
-		}
-		lines = append(lines, line+" NOT NULL")
+		lines = append(lines, columnDefinition(c))
 	}
 	for _, k := range t.Keys {
 		if !k.Primary {
@@ -216,6 +332,26 @@ func definition(t *schema.Table) string {
 		}
 	}
 	return "CREATE TABLE IF NOT EXISTS " + quote(t.Name) + " (" + strings.Join(lines, ", ") + ")"
+}
+
+// addition is the statement that adds a column to a table of Ladle's own.
+func (d *Database) addition(t *schema.Table, c schema.Column) string {
+	return "ALTER TABLE " + d.table(t) + " ADD COLUMN IF NOT EXISTS " + columnDefinition(c)
+}
+
+func columnDefinition(c schema.Column) string {
+	declared := c.Declared
+	switch {
+	case c.Identity:
+		return quote(c.Name) + " BIGINT GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY"
+	case c.Type.Kind == value.Bytes:
+		declared = "BYTEA"
+	}
+	line := quote(c.Name) + " " + declared + " NOT NULL"
+	if c.Defaulted {
+		line += " DEFAULT " + c.Default
+	}
+	return line
 }
 
 // table is the table's name in SQL.

@@ -18,10 +18,18 @@ func (d *Database) one(ctx context.Context, query string, arguments ...any) (n i
 	return n, explain(d.name, err)
 }
 
-// Has looks along the search path.
-func (d *Database) Has(ctx context.Context, t *schema.Table) (bool, error) {
-	n, err := d.one(ctx, "SELECT count(to_regclass($1))", d.table(t))
-	return n > 0, err
+// ColumnsOf asks the catalogue.
+func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
+	err = d.each(ctx, "SELECT attname FROM pg_catalog.pg_attribute WHERE attrelid OPERATOR(pg_catalog.=) "+
+		"pg_catalog.to_regclass($1)::pg_catalog.oid AND attnum OPERATOR(pg_catalog.>) 0::pg_catalog.int2 AND NOT "+
+		"attisdropped",
+		func(row pgx.Rows) error {
+			var name string
+			err := row.Scan(&name)
+			names = append(names, name)
+			return err
+		}, d.table(t))
+	return names, err
 }
 
 // countable is the number of rows up to which a table is counted in any case.
@@ -30,18 +38,20 @@ const countable = 1_000_000
 // Count counts the rows that the transaction sees, or takes the estimate of the planner for a large table.
 func (d *Database) Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error) {
 	if len(t.Triggers) == 0 && t.Locator != "" {
-		n, err = d.one(ctx, "SELECT reltuples::bigint FROM pg_class WHERE oid = $1::regclass", d.table(t))
+		n, err = d.one(ctx, "SELECT reltuples::pg_catalog.int8 FROM pg_catalog.pg_class WHERE oid "+
+			"OPERATOR(pg_catalog.=) $1::pg_catalog.regclass::pg_catalog.oid", d.table(t))
 		if err != nil || n > countable {
 			return n, false, err
 		}
 	}
-	n, err = d.one(ctx, "SELECT count(*) FROM "+d.table(t))
+	n, err = d.one(ctx, "SELECT pg_catalog.count(*) FROM "+d.table(t))
 	return n, true, err
 }
 
 // CountFrom reads a part of an index.
 func (d *Database) CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error) {
-	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s WHERE %s >= %d", d.table(t), quote(t.Locator), first))
+	return d.one(ctx, fmt.Sprintf("SELECT pg_catalog.count(*) FROM %s WHERE %s OPERATOR(pg_catalog.>=) %d",
+		d.table(t), quote(t.Locator), first))
 }
 
 // Scan streams the table.
@@ -50,16 +60,22 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 }
 
 // Among reads the table.
-func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
-	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), d.table(t), condition), nil)
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), d.table(t),
+		condition), nil)
 }
 
 // Between reads a part of an index.
-func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
-	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s", quoted(columns), d.table(t), quote(column), least, most, quote(column)), nil)
+func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s OPERATOR(pg_catalog.>=) %d AND %s "+
+		"OPERATOR(pg_catalog.<=) %d ORDER BY %s", quoted(columns), d.table(t), quote(column), least, quote(column),
+		most,
+		quote(column)), nil)
 }
 
-// stream gives the rows of a query, whose columns are those of t, to sink. Values come in text form.
+// stream returns the rows of a query, whose columns are those of t, to sink. Values come in text form.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string, arguments [][]byte) error {
 	reader := d.conn.PgConn().ExecParams(ctx, query, arguments, nil, nil, nil)
@@ -97,7 +113,8 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 	for _, name := range columns {
 		selected = append(selected, "t."+quote(name))
 	}
-	query := fmt.Sprintf("SELECT %s FROM %s JOIN %s t ON %s ORDER BY w.n", strings.Join(selected, ", "), unnested(len(by)), d.table(t), on(t, by))
+	query := fmt.Sprintf("SELECT %s FROM %s JOIN %s t ON %s ORDER BY w.n", strings.Join(selected, ", "),
+		unnested(len(by)), d.table(t), d.on(t, by))
 	kinds := engine.Types(t, by)
 	for start := 0; start < keys.Len(); start += engine.BatchRows {
 		end := min(start+engine.BatchRows, keys.Len())
@@ -108,28 +125,47 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 	return nil
 }
 
-// unnested is a table w of n columns, v0 and so on, that come as arrays in the first n parameters; w.n numbers its rows.
+// unnested is a table w of n columns, v0 and so on, that come as arrays in the first n parameters; w.n numbers its
+// rows.
 func unnested(n int) string {
 	var parameters, names []string
 	for i := range n {
-		parameters = append(parameters, fmt.Sprintf("$%d::text[]", i+1))
+		parameters = append(parameters, fmt.Sprintf("pg_catalog.unnest($%d::pg_catalog.text[])", i+1))
 		names = append(names, fmt.Sprintf("v%d", i))
 	}
-	return fmt.Sprintf("unnest(%s) WITH ORDINALITY w(%s, n)", strings.Join(parameters, ", "), strings.Join(names, ", "))
+	return fmt.Sprintf("ROWS FROM (%s) WITH ORDINALITY w(%s, n)", strings.Join(parameters, ", "), strings.Join(names,
+		", "))
 }
 
 // on says that the columns by of t are the first ones of w.
-func on(t *schema.Table, by []string) string {
+func (d *Database) on(t *schema.Table, by []string) string {
 	var same []string
 	for i, name := range by {
-		same = append(same, fmt.Sprintf("t.%s = %s", quote(name), cast(t, name, i)))
+		same = append(same, fmt.Sprintf("t.%s %s %s", quote(name), d.equals(t.Column(name)), d.cast(t, name, i)))
 	}
 	return strings.Join(same, " AND ")
 }
 
 // cast is column i of w as a value for a column of t.
-func cast(t *schema.Table, column string, i int) string {
-	return fmt.Sprintf("w.v%d::%s", i, t.Column(column).Declared)
+func (d *Database) cast(t *schema.Table, column string, i int) string {
+	return fmt.Sprintf("w.v%d::%s", i, d.typeName(t.Column(column)))
+}
+
+// typeName is the type of a column in SQL, wherever it is kept.
+func (d *Database) typeName(c *schema.Column) string {
+	if name, ok := d.types[c.Declared]; ok {
+		return name
+	}
+	return c.Declared
+}
+
+// equals is the operator by which values of a column are equal: never one that somebody put beside the database's own
+// (postgresql.org/docs/current/typeconv-oper.html).
+func (d *Database) equals(c *schema.Column) string {
+	if c.Collation == citext {
+		return "OPERATOR(" + d.citextSchema + ".=)"
+	}
+	return "OPERATOR(pg_catalog.=)"
 }
 
 // arrays writes rows from start to end as an array literal for each column.
@@ -144,7 +180,7 @@ func arrays(rows *value.Batch, kinds []value.Type, start, end int) [][]byte {
 // array writes slots of c as an array literal (postgresql.org/docs/current/arrays.html, §8.15.6).
 func array(c *value.Column, t value.Type, start, end int) []byte {
 	b := []byte{'{'}
-	var room []byte
+	var buf []byte
 	for i := start; i < end; i++ {
 		if i > start {
 			b = append(b, ',')
@@ -154,8 +190,8 @@ func array(c *value.Column, t value.Type, start, end int) []byte {
 			continue
 		}
 		b = append(b, '"')
-		room = appendText(room[:0], c, t, i)
-		for _, x := range room {
+		buf = appendText(buf[:0], c, t, i)
+		for _, x := range buf {
 			if x == '"' || x == '\\' {
 				b = append(b, '\\')
 			}
@@ -177,18 +213,19 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 		return nil, err
 	}
 	list := array(values, value.Type{}, 0, values.Len())
-	kind, collate := "text", "COLLATE "+c.Collation
+	kind, collate := "pg_catalog.text", "COLLATE "+c.Collation
 	if c.Collation == citext {
-		kind, collate = citext, ""
+		kind, collate = d.citextSchema+"."+citext, ""
 	}
 	asked := d.folder.PgConn()
-	insert := fmt.Sprintf("INSERT INTO %s SELECT v::%s FROM unnest($1::text[]) v WHERE v IS NOT NULL ON CONFLICT DO NOTHING", table, kind)
+	insert := fmt.Sprintf("INSERT INTO %s SELECT v::%s FROM pg_catalog.unnest($1::pg_catalog.text[]) v WHERE v IS NOT "+
+		"NULL ON CONFLICT DO NOTHING", table, kind)
 	if _, err := asked.ExecParams(ctx, insert, [][]byte{list}, nil, nil, nil).Close(); err != nil {
 		return nil, explain(d.name, err)
 	}
 	folded := &value.Column{Kind: value.Text}
-	query := fmt.Sprintf("SELECT f.v::text FROM unnest($1::text[]) WITH ORDINALITY w(v, n) LEFT JOIN %s f ON f.v = w.v::%s %s ORDER BY w.n",
-		table, kind, collate)
+	query := fmt.Sprintf("SELECT f.v::pg_catalog.text FROM pg_catalog.unnest($1::pg_catalog.text[]) WITH ORDINALITY "+
+		"w(v, n) LEFT JOIN %s f ON f.v %s w.v::%s %s ORDER BY w.n", table, d.equals(c), kind, collate)
 	reader := asked.ExecParams(ctx, query, [][]byte{list}, nil, nil, nil)
 	for reader.NextRow() {
 		row := folded.Len()
@@ -215,21 +252,25 @@ func (d *Database) foldTable(ctx context.Context, c *schema.Column) (string, err
 		d.folder = conn
 	}
 	name := fmt.Sprintf("pg_temp.ladle_fold_%d", len(d.folds))
-	kind := "text COLLATE " + c.Collation
+	kind := "pg_catalog.text COLLATE " + c.Collation
 	if c.Collation == citext {
-		kind = citext
+		kind = d.citextSchema + "." + citext
 	}
-	_, err := d.folder.Exec(ctx, fmt.Sprintf("CREATE TEMP TABLE %s (v %s PRIMARY KEY)", strings.TrimPrefix(name, "pg_temp."), kind))
+	_, err := d.folder.Exec(ctx, fmt.Sprintf("CREATE TEMP TABLE %s (v %s PRIMARY KEY)",
+		strings.TrimPrefix(name, "pg_temp."), kind))
 	if err == nil {
 		d.folds[c.Collation] = name
 	}
 	return name, explain(d.name, err)
 }
 
-// Reserve draws numbers from the sequence in one go; what others draw at the same time parts them into spans.
-func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) (spans []engine.Span, err error) {
-	if t.Locator == "" || n == 0 {
-		return nil, nil
+// reserve draws numbers from the sequence in one go; what others draw at the same time parts them into spans.
+func (d *Database) reserve(ctx context.Context, t *schema.Table, n, past int64) (spans []engine.Span, err error) {
+	if earlier := d.drawn[t.Name]; earlier != nil {
+		delete(d.drawn, t.Name)
+		if spans := taken(earlier, n, past); spans != nil {
+			return spans, nil
+		}
 	}
 	sequence, err := d.sequence(ctx, t)
 	if err == nil {
@@ -238,8 +279,10 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) 
 	if err != nil {
 		return nil, err
 	}
-	err = d.each(ctx, `SELECT min(v), count(*) FROM (SELECT v, v - row_number() OVER (ORDER BY v) AS run
-		FROM (SELECT nextval($1::regclass) AS v FROM generate_series(1, $2::bigint)) s) r GROUP BY run ORDER BY 1`,
+	err = d.each(ctx, `SELECT pg_catalog.min(v), pg_catalog.count(*) FROM (
+		SELECT v, v OPERATOR(pg_catalog.-) pg_catalog.row_number() OVER (ORDER BY v) AS run FROM (
+		SELECT pg_catalog.nextval($1::pg_catalog.regclass) AS v FROM pg_catalog.generate_series(1, $2::pg_catalog.int8)
+		) s) r GROUP BY run ORDER BY 1`,
 		func(row pgx.Rows) error {
 			var s engine.Span
 			err := row.Scan(&s.First, &s.Count)
@@ -249,15 +292,35 @@ func (d *Database) Reserve(ctx context.Context, t *schema.Table, n, past int64) 
 	return spans, err
 }
 
+// taken takes n numbers behind past from spans; nil when there are not enough.
+func taken(spans []engine.Span, n, past int64) (all []engine.Span) {
+	for _, s := range spans {
+		if s.First <= past {
+			return nil
+		}
+		s.Count = min(s.Count, n)
+		if n -= s.Count; s.Count > 0 {
+			all = append(all, s)
+		}
+	}
+	if n > 0 {
+		return nil
+	}
+	return all
+}
+
 // pastRows sets a sequence behind past and the greatest number in the table, where rows came with numbers of their own.
 // A user who may only draw from it leaves it as it is.
 func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string, past int64) error {
-	may, err := d.one(ctx, "SELECT (has_sequence_privilege($1, 'UPDATE') AND has_sequence_privilege($1, 'SELECT'))::int", sequence)
+	may, err := d.one(ctx, `SELECT (pg_catalog.has_sequence_privilege($1::pg_catalog.text, 'UPDATE') AND
+		pg_catalog.has_sequence_privilege($1::pg_catalog.text, 'SELECT'))::pg_catalog.int4`, sequence)
 	if err != nil || may == 0 {
 		return err
 	}
-	return d.exec(ctx, fmt.Sprintf(`SELECT setval($1::regclass, m) FROM (SELECT greatest(max(%s)::bigint, nullif($2::bigint, 0)) AS m FROM %s) x
-		WHERE m >= (SELECT CASE WHEN is_called THEN last_value + 1 ELSE last_value END FROM %s)`,
+	return d.exec(ctx, fmt.Sprintf(`SELECT pg_catalog.setval($1::pg_catalog.regclass, m) FROM (
+		SELECT greatest(pg_catalog.max(%s)::pg_catalog.int8, CASE WHEN $2::pg_catalog.int8 OPERATOR(pg_catalog.>) 0 THEN
+		$2::pg_catalog.int8 END) AS m FROM %s) x WHERE m OPERATOR(pg_catalog.>=) (SELECT CASE WHEN is_called THEN
+		last_value OPERATOR(pg_catalog.+) 1 ELSE last_value END FROM %s)`,
 		quote(t.Locator), d.table(t), sequence), sequence, past)
 }
 
@@ -266,24 +329,30 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 	var given, same []string
 	for i, c := range r.Columns {
 		given = append(given, "c."+quote(c)+" IS NOT NULL")
-		same = append(same, "p."+quote(r.ParentColumns[i])+" = c."+quote(c))
+		same = append(same, fmt.Sprintf("p.%s %s c.%s", quote(r.ParentColumns[i]), d.equals(t.Column(c)), quote(c)))
 	}
-	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)",
+	return d.one(ctx, fmt.Sprintf("SELECT pg_catalog.count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p "+
+		"WHERE %s)",
 		d.table(t), strings.Join(given, " AND "), d.relationName(&r), strings.Join(same, " AND ")))
 }
 
 // Newest orders by the locator, else by the primary key.
-func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
+func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+	error) {
 	selected := make([]string, len(shown))
 	for i, s := range shown {
-		selected[i] = "(" + d.expression("t", s, 0) + ")::text"
+		selected[i] = "(" + d.expression("t", s, 0) + ")::pg_catalog.text"
 	}
 	order := ""
 	switch {
 	case t.Locator != "":
 		order = "ORDER BY t." + quote(t.Locator) + " DESC"
 	case len(t.Keys) > 0:
-		order = "ORDER BY " + strings.ReplaceAll(quoted(t.Keys[0].Columns), ", ", " DESC, ") + " DESC"
+		var by []string
+		for _, c := range t.Keys[0].Columns { // behind t, since the names alone would be those of the texts that are selected
+			by = append(by, "t."+quote(c)+" DESC")
+		}
+		order = "ORDER BY " + strings.Join(by, ", ")
 	}
 	var rows [][]*string
 	query := fmt.Sprintf("SELECT %s FROM %s t %s LIMIT %d", strings.Join(selected, ", "), d.table(t), order, n)
@@ -301,7 +370,7 @@ func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.S
 }
 
 // expression is the SQL for a shown column of the table that goes by alias.
-func (d *Database) expression(alias string, s engine.Shown, depth int) string {
+func (d *Database) expression(alias string, s engine.DisplayColumn, depth int) string {
 	own := alias + "." + quote(s.Column)
 	if len(s.Names) == 0 {
 		return own
@@ -309,8 +378,9 @@ func (d *Database) expression(alias string, s engine.Shown, depth int) string {
 	parent := fmt.Sprintf("p%d", depth)
 	names := make([]string, len(s.Names))
 	for i, name := range s.Names {
-		names[i] = "(" + d.expression(parent, name, depth+1) + ")::text"
+		names[i] = "(" + d.expression(parent, name, depth+1) + ")::pg_catalog.text"
 	}
-	return fmt.Sprintf("SELECT concat_ws(' · ', %s) FROM %s %s WHERE %s.%s = %s", strings.Join(names, ", "),
+	return fmt.Sprintf("SELECT pg_catalog.concat_ws(' · ', %s) FROM %s %s WHERE %s.%s OPERATOR(pg_catalog.=) %s",
+		strings.Join(names, ", "),
 		d.relationName(s.Relation), parent, parent, quote(s.Relation.ParentColumns[0]), own)
 }

@@ -8,7 +8,8 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
-	"time"
+
+	"github.com/jackc/pgerrcode"
 
 	"github.com/jackc/pgx/v5/pgconn"
 
@@ -19,18 +20,64 @@ import (
 )
 
 // tx is an open transaction. Unless it is careful, batches are sent without savepoints, one behind the other, and the
-// first row that the server does not take ends it; a careful one finds all such rows.
+// first row that the server rejects ends it; a careful one finds all such rows.
 type tx struct {
 	engine.Pipe
 	db      *Database
 	careful bool
 	over    bool
+	begun   context.Context //nolint:containedctx // its end makes that of the transaction short
 
-	numbered map[*schema.Table]bool // the tables that got rows with locators
+	numbered  map[*schema.Table]bool // the tables that got rows with locators
+	rehearsal bool
+	given     map[string][]engine.Span // numbers that this transaction was given, by table
+}
+
+// Reserve reserves locators once nothing is under way.
+func (t *tx) Reserve(ctx context.Context, table *schema.Table, n, past int64) ([]engine.Span, error) {
+	if err := t.Settle(); err != nil {
+		return nil, err
+	}
+	if table.Locator == "" || n == 0 {
+		return nil, nil
+	}
+	reserve := t.db.reserve
+	if t.rehearsal && !t.db.shared[table] {
+		reserve = t.behind
+	}
+	spans, err := reserve(ctx, table, n, past)
+	t.given[table.Name] = append(t.given[table.Name], spans...)
+	return spans, err
+}
+
+// behind returns numbers that the sequence has not given yet, without drawing them: nobody else adds rows while the
+// table is locked, and all is rolled back. A user who may not look at the sequence draws them.
+func (t *tx) behind(ctx context.Context, table *schema.Table, n, past int64) ([]engine.Span, error) {
+	sequence, err := t.db.sequence(ctx, table)
+	if err != nil {
+		return nil, err
+	}
+	may, err := t.db.one(ctx, "SELECT pg_catalog.has_sequence_privilege($1::pg_catalog.text, "+
+		"'SELECT')::pg_catalog.int4", sequence)
+	if err != nil {
+		return nil, err
+	}
+	if may == 0 {
+		return t.db.reserve(ctx, table, n, past)
+	}
+	last, err := t.db.one(ctx, fmt.Sprintf(`SELECT greatest((SELECT pg_catalog.max(%s)::pg_catalog.int8 FROM %s),
+		(SELECT CASE WHEN is_called THEN last_value ELSE last_value OPERATOR(pg_catalog.-) 1 END FROM %s), 0)`,
+		quote(table.Locator), t.db.table(table), sequence))
+	last = max(last, past)
+	for _, s := range t.given[table.Name] {
+		last = max(last, s.First+s.Count-1)
+	}
+	return []engine.Span{{First: last + 1, Count: n}}, err
 }
 
 // Insert copies the rows.
-func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection,
+	error) {
 	statement := fmt.Sprintf("COPY %s (%s) FROM STDIN", t.db.table(table), quoted(columns))
 	kinds := engine.Types(table, columns)
 	if slices.Contains(columns, table.Locator) {
@@ -50,15 +97,17 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 }
 
 // Update joins the table with arrays of the rows.
-func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string,
+	rows *value.Batch) ([]engine.Rejection, error) {
 	all := append(slices.Clone(by), columns...)
 	kinds := engine.Types(table, all)
 	next := len(by)
 	set := assigned(columns, func(column []string) string {
 		next++
-		return cast(table, column[0], next-1)
+		return t.db.cast(table, column[0], next-1)
 	})
-	statement := fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, unnested(len(all)), on(table, by))
+	statement := fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, unnested(len(all)),
+		t.db.on(table, by))
 	if t.careful {
 		return t.carefully(ctx, rows.Len(), func(start, end int) error {
 			return t.db.change(ctx, statement, arrays(rows, kinds, start, end), end-start)
@@ -72,8 +121,10 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 func (d *Database) change(ctx context.Context, statement string, arguments [][]byte, count int) error {
 	done, err := d.conn.PgConn().ExecParams(ctx, statement, arguments, nil, nil, nil).Close()
 	if err == nil && done.RowsAffected() != int64(count) {
-		err = fault.At(fault.Failed, fault.Problem{File: d.name, What: fmt.Sprintf("%d rows were to be updated, and the server updated %d of them", count, done.RowsAffected()),
-			Do: "somebody else, a trigger or a policy keeps them; nothing was changed"})
+		err = fault.At(fault.Failed, fault.Problem{File: d.name,
+			What: fmt.Sprintf("of %d rows to be updated, the server updated %d", count,
+				done.RowsAffected()),
+			Do: "a trigger or a policy prevents it; nothing was changed"})
 	}
 	return err
 }
@@ -83,11 +134,13 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 	if err := t.Settle(); err != nil {
 		return 0, err
 	}
-	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)), on(table, by))
-	done, err := t.db.conn.PgConn().ExecParams(ctx, statement, arrays(keys, engine.Types(table, by), 0, keys.Len()), nil, nil, nil).Close()
+	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)),
+		t.db.on(table, by))
+	done, err := t.db.conn.PgConn().ExecParams(ctx, statement, arrays(keys, engine.Types(table, by), 0, keys.Len()),
+		nil, nil, nil).Close()
 	var said *pgconn.PgError
 	if rejects(err) && errors.As(err, &said) {
-		err = &engine.Refused{Table: table.Name, What: "let a row go", Why: said.Message}
+		err = &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: said.Message}
 	}
 	return done.RowsAffected(), explain(t.db.name, err)
 }
@@ -100,15 +153,18 @@ func (d *Database) judge(err error) error {
 	return explain(d.name, err)
 }
 
-// rejects tells the errors that are about a row: data exceptions, broken constraints, and what triggers raise.
+// rejects reports whether an error is about a row: a data exception, a broken constraint, or what a trigger raises.
 func rejects(err error) bool {
 	var said *pgconn.PgError
 	if !errors.As(err, &said) {
 		return false
 	}
-	switch said.Code[:2] {
-	case "22", "23", "44", "P0", "09", "27":
-		return true
+	for _, is := range []func(code string) bool{pgerrcode.IsDataException, pgerrcode.IsIntegrityConstraintViolation,
+		pgerrcode.IsWithCheckOptionViolation, pgerrcode.IsPLpgSQLError, pgerrcode.IsTriggeredActionException,
+		pgerrcode.IsTriggeredDataChangeViolation} {
+		if is(said.Code) {
+			return true
+		}
 	}
 	return false
 }
@@ -128,9 +184,12 @@ func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
 	return b
 }
 
-// carefully finds all rows that the server does not take.
+// carefully finds all rows that the server rejects.
 func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := engine.Careful{Send: send, Refusal: refusal, Exec: func(statement string) error { return t.db.exec(ctx, statement) }}
+	c := engine.CarefulSender{Send: send, Refusal: refusal, Exec: func(statement string) error {
+		return t.db.exec(ctx,
+			statement)
+	}}
 	rejected, err := c.Rows(rows)
 	return rejected, explain(t.db.name, err)
 }
@@ -141,7 +200,7 @@ var copyLine = regexp.MustCompile(`COPY .*, line (\d+)`)
 // those of relations do, have no line.
 func lineOf(said *pgconn.PgError) (int, bool) {
 	m := copyLine.FindStringSubmatch(said.Where)
-	if m == nil || said.Code == "23503" {
+	if m == nil || said.Code == pgerrcode.ForeignKeyViolation {
 		return 0, false
 	}
 	n, err := strconv.Atoi(m[1])
@@ -159,7 +218,7 @@ func refusal(err error) (row int, why string, refused bool) {
 		row = line
 	}
 	why = said.Message
-	if said.ConstraintName != "" && said.Code == "23514" {
+	if said.ConstraintName != "" && said.Code == pgerrcode.CheckViolation {
 		why = "CHECK constraint failed: " + said.ConstraintName
 	}
 	return row, why, true
@@ -194,11 +253,16 @@ func (t *tx) Commit(ctx context.Context) error {
 		}
 	}
 	t.over = true
+	clear(t.db.drawn)
 	tag, err := t.db.conn.Exec(ctx, "COMMIT")
 	if err == nil && tag.String() != "COMMIT" {
-		return fault.At(fault.Failed, fault.Problem{File: t.db.name, What: "the server took the transaction back", Do: "load again"})
+		return fault.At(fault.Failed, fault.Problem{File: t.db.name, What: "the server rolled the transaction back",
+			Do: "load again"})
 	}
-	return explain(t.db.name, err)
+	if err = explain(t.db.name, err); err != nil && !errors.As(err, new(*pgconn.PgError)) {
+		return engine.Unanswered(err)
+	}
+	return err
 }
 
 // Rollback ends the transaction; where the connection is gone, the server has done so itself.
@@ -207,11 +271,18 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
+	if !t.rehearsal {
+		t.db.drawn = t.given // they are this program's, and serve the transaction that follows
+	}
 	_ = t.Settle() // what was sent is taken back
 	if t.db.conn.IsClosed() {
 		return nil
 	}
-	ctx, stop := context.WithTimeout(context.Background(), time.Minute)
+	ctx, stop := engine.Ending(t.begun)
 	defer stop()
-	return t.db.exec(ctx, "ROLLBACK")
+	err := t.db.exec(ctx, "ROLLBACK")
+	if t.begun.Err() != nil {
+		return nil // the connection ends now, and the transaction with it
+	}
+	return err
 }

@@ -26,7 +26,8 @@ func (d *Database) User(context.Context) (string, error) {
 func (d *Database) MayMake(context.Context) error {
 	f, err := os.OpenFile(d.path, os.O_RDWR, 0)
 	if err != nil {
-		return fault.Because(fault.Failed, err, fault.Problem{File: d.path, What: "the database can't be written to", Do: "check the rights of the file and of its folder"})
+		return fault.Because(fault.Failed, err, fault.Problem{File: d.path, What: "the database can't be written to",
+			Do: "check the permissions of the file and of its folder"})
 	}
 	return f.Close()
 }
@@ -47,12 +48,22 @@ func (d *Database) Foresee(_ context.Context, query string) error {
 	return nil
 }
 
+// ofQuery explains the error of a person's query: what is wrong with it, or with the file.
+func (d *Database) ofQuery(err error) error {
+	switch sqlite.ErrCode(err).ToPrimary() {
+	case sqlite.ResultError, sqlite.ResultTooBig, sqlite.ResultMismatch, sqlite.ResultReadOnly:
+		return fault.Because(fault.Wrong, err, fault.Problem{What: words(err)})
+	}
+	return explain(d.path, err)
+}
+
 // Ask runs the query while the connection can't write.
 func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
 	if err := d.exec("PRAGMA query_only = ON"); err != nil {
 		return err
 	}
-	asked := d.ask(ctx, query, take)
+	defer d.conn.Limit(sqlite.LimitLength, d.conn.Limit(sqlite.LimitLength, engine.LongestAnswer))
+	asked := heeded(ctx, d.ask(ctx, query, take))
 	return errors.Join(asked, d.exec("PRAGMA query_only = OFF"))
 }
 
@@ -62,6 +73,7 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 		return err
 	}
 	defer s.Finalize()
+	defer d.heed(ctx)()
 	names := make([]string, s.ColumnCount())
 	for i := range names {
 		names[i] = s.ColumnName(i)
@@ -69,7 +81,7 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 	for {
 		more, err := s.Step()
 		if err != nil || !more {
-			return explain(d.path, err)
+			return d.ofQuery(err)
 		}
 		cells := make([]*string, len(names))
 		for i := range cells {

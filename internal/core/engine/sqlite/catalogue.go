@@ -3,7 +3,9 @@ package sqlite
 import (
 	"context"
 	"fmt"
+	"maps"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,10 +25,13 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 		withoutRowid, strict bool
 	}
 	var entries []entry
-	err := d.each(`SELECT l.name, l.wr, m.sql, l.strict FROM pragma_table_list l JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'
-		WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite\_%' ESCAPE '\' AND l.name NOT LIKE 'ladle\_%' ESCAPE '\'
+	err := d.each(`SELECT l.name, l.wr, m.sql, l.strict FROM pragma_table_list l
+		JOIN sqlite_schema m ON m.name = l.name AND m.type = 'table'
+		WHERE l.schema = 'main' AND l.type = 'table' AND l.name NOT LIKE 'sqlite\_%' ESCAPE '\'
+		AND l.name NOT LIKE 'ladle\_%' ESCAPE '\'
 		ORDER BY m.rowid`, nil, func(row *sqlite.Stmt) error {
-		entries = append(entries, entry{name: row.ColumnText(0), withoutRowid: row.ColumnBool(1), sql: row.ColumnText(2), strict: row.ColumnBool(3)})
+		entries = append(entries, entry{name: row.ColumnText(0), withoutRowid: row.ColumnBool(1),
+			sql: row.ColumnText(2), strict: row.ColumnBool(3)})
 		return nil
 	})
 	if err != nil {
@@ -42,8 +47,8 @@ func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
 		}
 		s.Tables = append(s.Tables, t)
 	}
-	d.resolveParents(s)
-	s.Notes = []string{"SQLite enforces relations only for programs that ask for it; ladle proves them in any case"}
+	resolveParents(s)
+	s.Notes = []string{"SQLite enforces foreign keys only for programs that ask for it; ladle checks them in any case"}
 	err = d.each("SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name", nil, func(row *sqlite.Stmt) error {
 		s.Views = append(s.Views, row.ColumnText(0))
 		return nil
@@ -92,13 +97,16 @@ func locator(t *schema.Table, identity string, withoutRowid bool) string {
 	if identity != "" || withoutRowid {
 		return identity
 	}
-	for _, name := range []string{"rowid", "_rowid_", "oid"} {
+	for _, name := range rowNumbers {
 		if !taken(t, name) {
 			return name
 		}
 	}
 	return ""
 }
+
+// rowNumbers are the names of the hidden row number.
+var rowNumbers = []string{"rowid", "_rowid_", "oid"}
 
 func taken(t *schema.Table, name string) bool {
 	for _, c := range t.Columns {
@@ -109,7 +117,7 @@ func taken(t *schema.Table, name string) bool {
 	return false
 }
 
-// columns reads the columns and gives those of the primary key, in its order.
+// columns reads the columns and returns those of the primary key, in its order.
 func (d *Database) columns(t *schema.Table) ([]string, error) {
 	places := map[int]string{}
 	err := d.each("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?)", []any{t.Name},
@@ -126,17 +134,19 @@ func (d *Database) columns(t *schema.Table) ([]string, error) {
 			t.Columns = append(t.Columns, c)
 			return nil
 		})
-	primary := make([]string, len(places))
-	for place, name := range places {
-		primary[place-1] = name
+	var primary []string
+	for _, place := range slices.Sorted(maps.Keys(places)) {
+		primary = append(primary, places[place])
 	}
 	return primary, err
 }
 
 func (d *Database) indexes(t *schema.Table) error {
-	return d.each(`SELECT i.name, i."unique", i.origin, i.partial, m.sql FROM pragma_index_list(?) i LEFT JOIN sqlite_schema m ON m.name = i.name`,
+	return d.each(`SELECT i.name, i."unique", i.origin, i.partial, m.sql FROM pragma_index_list(?) i
+		LEFT JOIN sqlite_schema m ON m.name = i.name`,
 		[]any{t.Name}, func(row *sqlite.Stmt) error {
-			name, unique, origin, partial, sql := row.ColumnText(0), row.ColumnBool(1), row.ColumnText(2), row.ColumnBool(3), row.ColumnText(4)
+			name, unique, origin, partial, sql := row.ColumnText(0), row.ColumnBool(1), row.ColumnText(2),
+				row.ColumnBool(3), row.ColumnText(4)
 			columns, err := d.indexColumns(name)
 			switch {
 			case err != nil || origin == "pk":
@@ -157,10 +167,11 @@ func (d *Database) indexes(t *schema.Table) error {
 }
 
 func (d *Database) triggers(t *schema.Table) error {
-	return d.each("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? ORDER BY name", []any{t.Name}, func(row *sqlite.Stmt) error {
-		t.Triggers = append(t.Triggers, row.ColumnText(0))
-		return nil
-	})
+	return d.each("SELECT name FROM sqlite_schema WHERE type = 'trigger' AND tbl_name = ? ORDER BY name", []any{t.Name},
+		func(row *sqlite.Stmt) error {
+			t.Triggers = append(t.Triggers, row.ColumnText(0))
+			return nil
+		})
 }
 
 // indexColumns lists the columns of an index; nil when an expression is among them.
@@ -195,22 +206,70 @@ func (d *Database) relations(t *schema.Table) error {
 		})
 }
 
-// resolveParents gives each relation the name of its parent as it was declared, and the parent's primary key where
-// the relation names no columns.
-func (d *Database) resolveParents(s *schema.Schema) {
+// resolveParents finds the parents of all relations. SQLite takes a foreign key as it is written and looks at it only
+// when it enforces it (sqlite.org/foreignkeys.html, §3), so its parent may be missing, and its columns too.
+func resolveParents(s *schema.Schema) {
 	for _, t := range s.Tables {
 		for i := range t.Relations {
 			r := &t.Relations[i]
-			for _, parent := range s.Tables {
-				if strings.EqualFold(parent.Name, r.Parent) {
-					r.Parent, r.ParentTable = parent.Name, parent
-					if len(r.ParentColumns) == 0 && len(parent.Keys) > 0 && parent.Keys[0].Primary {
-						r.ParentColumns = parent.Keys[0].Columns
-					}
-				}
+			at := slices.IndexFunc(s.Tables, func(p *schema.Table) bool { return strings.EqualFold(p.Name, r.Parent) })
+			if at < 0 {
+				r.Broken = "there is no table " + r.Parent
+				continue
+			}
+			r.Parent = s.Tables[at].Name
+			if r.Broken = follow(r, t, s.Tables[at]); r.Broken == "" {
+				r.ParentTable = s.Tables[at]
 			}
 		}
 	}
+}
+
+// follow gives a relation the columns of its parent as they are spelt there: by default the primary key. It returns
+// why the relation can't be followed.
+func follow(r *schema.Relation, child, parent *schema.Table) string {
+	if len(r.ParentColumns) == 0 {
+		for _, k := range parent.Keys {
+			if k.Primary {
+				r.ParentColumns = k.Columns
+			}
+		}
+		if r.ParentColumns == nil {
+			return parent.Name + " has no primary key"
+		}
+	}
+	if len(r.ParentColumns) != len(r.Columns) {
+		return fmt.Sprintf("it has %d columns, and the key of %s has %d", len(r.Columns), parent.Name,
+			len(r.ParentColumns))
+	}
+	r.ParentColumns = slices.Clone(r.ParentColumns)
+	for i, name := range r.ParentColumns {
+		if r.ParentColumns[i] = spelt(parent, name); r.ParentColumns[i] == "" {
+			r.ParentColumns[i] = name
+			return fmt.Sprintf("%s has no column %s", parent.Name, name)
+		}
+		if r.Columns[i] = spelt(child, r.Columns[i]); r.Columns[i] == "" {
+			return child.Name + " has no such column"
+		}
+	}
+	return ""
+}
+
+// spelt finds a column whatever the case of its letters; a name of the row number is the column that holds it
+// (sqlite.org/lang_createtable.html#rowid). It returns "" when there is none.
+func spelt(t *schema.Table, name string) string {
+	for _, c := range t.Columns {
+		if strings.EqualFold(c.Name, name) {
+			return c.Name
+		}
+	}
+	if c := t.Identity(); c != nil && slices.ContainsFunc(rowNumbers, func(n string) bool {
+		return strings.EqualFold(
+			n, name)
+	}) {
+		return c.Name
+	}
+	return ""
 }
 
 // collations finds the collation of each column, which no pragma tells, from an index on an empty copy of the table.
@@ -252,8 +311,9 @@ func (d *Database) knownCollations(t *schema.Table) error {
 		case "BINARY", "NOCASE", "RTRIM":
 		default:
 			return fault.At(fault.Wrong, fault.Problem{File: d.path,
-				What: fmt.Sprintf("column %s.%s has the collation %s, which SQLite doesn't bring along", t.Name, c.Name, c.Collation),
-				Do:   "declare the column with BINARY, NOCASE or RTRIM"})
+				What: fmt.Sprintf("column %s.%s has the collation %s, which is not part of SQLite", t.Name, c.Name,
+					c.Collation),
+				Do: "declare the column with BINARY, NOCASE or RTRIM"})
 		}
 	}
 	return nil
@@ -300,11 +360,11 @@ func declared(text string) value.Type {
 	case has("NUM", "DEC", "MONEY"):
 		return number(first, second)
 	}
-	return value.Type{Kind: value.Text, Length: first, Kept: value.AsNumberLook}
+	return value.Type{Kind: value.Text, Length: first, Storage: value.AsNumberLook}
 }
 
 func number(precision, scale int) value.Type {
-	t := value.Type{Kind: value.Decimal, Precision: precision, Scale: scale, Kept: value.AsDouble}
+	t := value.Type{Kind: value.Decimal, Precision: precision, Scale: scale, Storage: value.AsDouble}
 	if precision > 0 && precision <= 18 && scale <= precision {
 		t.Kind = value.Fixed
 	}

@@ -19,7 +19,7 @@ type codec struct {
 	kind  value.Kind
 	scale int
 	form  form
-	room  []byte
+	buf   []byte
 }
 
 // codecs makes a codec for each column; name may also be the locator.
@@ -36,7 +36,7 @@ func (d *Database) codecs(t *schema.Table, columns []string) ([]codec, []value.T
 	return codecs, types
 }
 
-// bind gives slot i of c to a parameter of s.
+// bind returns slot i of c to a parameter of s.
 func (k *codec) bind(s *sqlite.Stmt, parameter int, c *value.Column, i int) {
 	if c.States[i] != value.Given {
 		s.BindNull(parameter)
@@ -88,8 +88,8 @@ func (k *codec) bindFormed(s *sqlite.Stmt, parameter int, n int64) {
 		s.BindInt64(parameter, n)
 		return
 	}
-	k.room = k.form.append(k.room[:0], k.kind, n)
-	s.BindText(parameter, text(k.room))
+	k.buf = k.form.append(k.buf[:0], k.kind, n)
+	s.BindText(parameter, text(k.buf))
 }
 
 // read adds column i of the row that s stands on to c.
@@ -162,8 +162,8 @@ func (k *codec) readText(c *value.Column, s string) {
 	case k.kind == value.Text:
 		c.AppendBytes(unsafe.Slice(unsafe.StringData(s), len(s)))
 	case formed(k.kind) && !k.form.integer:
-		k.room = append(k.room[:0], s...)
-		k.form.parse(c, k.room)
+		k.buf = append(k.buf[:0], s...)
+		k.form.parse(c, k.buf)
 	default:
 		c.AppendState(value.Bad)
 	}
@@ -179,7 +179,7 @@ func (k *codec) readBlob(c *value.Column, s *sqlite.Stmt, i int) {
 	c.AppendBytes(b)
 }
 
-// Fold gives values as the column's collation compares them (sqlite.org/datatype3.html, §7).
+// Fold returns values as the column's collation compares them (sqlite.org/datatype3.html, §7).
 func fold(collation string, values *value.Column) (*value.Column, error) {
 	var change func([]byte) []byte
 	switch collation {

@@ -7,8 +7,8 @@ import (
 	"ladle/internal/core/schema"
 )
 
-// checksOf finds the CHECK constraints in the statement that made a table, which no pragma lists: the word CHECK outside
-// of quotes and comments, and what stands in brackets behind it (sqlite.org/lang_createtable.html, §3.7).
+// checksOf finds the CHECK constraints in the statement that made a table, which no pragma lists: the word CHECK
+// outside of quotes and comments, and what stands in brackets behind it (sqlite.org/lang_createtable.html, §3.7).
 func checksOf(sql string) []schema.Check {
 	var all []schema.Check
 	words := &tokens{text: sql}
@@ -21,7 +21,8 @@ func checksOf(sql string) []schema.Check {
 		case strings.EqualFold(t, "CHECK"):
 			start := words.at
 			if words.next() == "(" && words.close() {
-				all = append(all, schema.Check{Name: name, Says: "CHECK " + strings.TrimSpace(sql[start:words.at])})
+				condition := strings.TrimSpace(sql[start:words.at])
+				all = append(all, schema.Check{Name: name, Says: "CHECK " + condition, Condition: condition})
 			}
 		}
 		if !named || t != "(" {
@@ -37,7 +38,7 @@ type tokens struct {
 	at   int
 }
 
-// next gives the next word, quoted name or text, or single character; "" at the end.
+// next returns the next word, quoted name or text, or single character; "" at the end.
 func (t *tokens) next() string {
 	t.skip()
 	if t.at >= len(t.text) {

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"strings"
-	"time"
 
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
@@ -18,7 +17,6 @@ import (
 )
 
 const (
-	lockWait  = 5 * time.Second
 	cacheSize = 64 << 10 // kibibytes of pages that the connection keeps
 )
 
@@ -35,17 +33,18 @@ var _ engine.Database = (*Database)(nil)
 
 // Open opens the file at path, which must exist. The connection keeps the file's journal and durability settings.
 // It enforces no relations while rows are written, since a load proves them all afterwards.
-func Open(path string) (*Database, error) {
+func Open(path string, waits engine.Waits) (*Database, error) {
 	info, err := os.Stat(path)
-	if err != nil || info.IsDir() {
-		return nil, fault.Because(fault.Failed, err, fault.Problem{File: path, What: "there is no such database file",
-			Do: "check --db; ladle load fills tables that exist already and makes no database"})
+	if err != nil || !info.Mode().IsRegular() {
+		return nil, fault.Because(fault.Failed, err, fault.Problem{File: engine.Masked(path),
+			What: "there is no such database file",
+			Do:   "check its path; the database and its tables must exist already, since none are made"})
 	}
 	conn, err := sqlite.OpenConn(path, sqlite.OpenReadWrite)
 	if err != nil {
 		return nil, explain(path, err)
 	}
-	conn.SetBusyTimeout(lockWait)
+	conn.SetBusyTimeout(waits.Lock)
 	d := &Database{conn: conn, path: path, forms: map[*schema.Table]map[string]form{},
 		reserved: map[string]int64{}}
 	for _, q := range []string{
@@ -73,19 +72,19 @@ func explain(path string, err error) error {
 		p.Do = "try again when that program is done with it"
 	case sqlite.ResultReadOnly, sqlite.ResultPerm, sqlite.ResultAuth:
 		p.What = "the database can't be written to"
-		p.Do = "check the rights of the file and of its folder"
+		p.Do = "check the permissions of the file and of its folder"
 	case sqlite.ResultNotADB:
 		p.What = "this file is not an SQLite database"
-		p.Do = "check --db"
+		p.Do = "check its path"
 	case sqlite.ResultCorrupt:
 		p.What = "the database file is damaged: " + words(err)
 		p.Do = "restore it from a copy"
 	case sqlite.ResultFull:
 		p.What = "the disk is full"
-		p.Do = "make room and load again"
+		p.Do = "free some space and load again"
 	case sqlite.ResultCantOpen:
 		p.What = "the database can't be opened"
-		p.Do = "check the rights of the file and of its folder"
+		p.Do = "check the permissions of the file and of its folder"
 	default:
 		p.What = "the database failed: " + words(err)
 	}
@@ -103,7 +102,12 @@ func words(err error) string {
 }
 
 // May knows no users: who may write to the file may do all.
-func (d *Database) May(context.Context, engine.Right, *schema.Table, []string) error { return nil }
+func (d *Database) May(context.Context, engine.Privilege, *schema.Table, []string) error { return nil }
+
+// MayLoad has nothing to ask for.
+func (d *Database) MayLoad(context.Context, []*schema.Table, []*schema.Table) ([]*engine.Denied, error) {
+	return nil, nil
+}
 
 // Notes has nothing to say.
 func (d *Database) Notes() []string { return nil }
@@ -117,19 +121,24 @@ func (d *Database) exec(query string) error {
 
 // each runs a query and calls row for each of its rows.
 func (d *Database) each(query string, arguments []any, row func(*sqlite.Stmt) error) error {
-	return explain(d.path, sqlitex.ExecuteTransient(d.conn, query, &sqlitex.ExecOptions{Args: arguments, ResultFunc: row}))
+	return explain(d.path, sqlitex.ExecuteTransient(d.conn, query,
+		&sqlitex.ExecOptions{Args: arguments, ResultFunc: row}))
 }
 
 // Begin takes the file's write lock: it keeps all other writers off all tables. SQLite makes tables inside
 // a transaction, so that those of own go again with a rollback. All transactions are careful, at no cost.
-func (d *Database) Begin(ctx context.Context, _, own []*schema.Table, _ bool) (engine.Tx, error) {
+func (d *Database) Begin(ctx context.Context, _, own []*schema.Table, _ engine.Mode) (engine.Tx, error) {
 	if err := d.exec("BEGIN IMMEDIATE"); err != nil {
 		return nil, err
 	}
 	clear(d.reserved)
 	t := &tx{Database: d}
-	for _, table := range own {
-		if err := d.exec(definition(table)); err != nil {
+	statements, err := engine.Missing(ctx, d, own, definition, addition)
+	if err != nil {
+		return nil, errors.Join(err, t.Rollback())
+	}
+	for _, s := range statements {
+		if err := d.exec(s); err != nil {
 			return nil, errors.Join(err, t.Rollback())
 		}
 	}
@@ -140,21 +149,33 @@ func (d *Database) Begin(ctx context.Context, _, own []*schema.Table, _ bool) (e
 func definition(t *schema.Table) string {
 	var lines []string
 	for _, c := range t.Columns {
-		line := quote(c.Name) + " " + c.Declared
-		if c.Identity {
-			line += " PRIMARY KEY"
-		}
-		if c.Required {
-			line += " NOT NULL"
-		}
-		lines = append(lines, line)
+		lines = append(lines, columnDefinition(c))
 	}
 	for _, k := range t.Keys {
 		if !k.Primary {
 			lines = append(lines, "UNIQUE ("+quoted(k.Columns)+")")
 		}
 	}
-	return "CREATE TABLE IF NOT EXISTS " + quote(t.Name) + " (" + strings.Join(lines, ", ") + ")"
+	return "CREATE TABLE " + quote(t.Name) + " (" + strings.Join(lines, ", ") + ")"
+}
+
+// addition is the statement that adds a column to a table of Ladle's own.
+func addition(t *schema.Table, c schema.Column) string {
+	return "ALTER TABLE " + quote(t.Name) + " ADD COLUMN " + columnDefinition(c)
+}
+
+func columnDefinition(c schema.Column) string {
+	line := quote(c.Name) + " " + c.Declared
+	if c.Identity {
+		line += " PRIMARY KEY"
+	}
+	if c.Required {
+		line += " NOT NULL"
+	}
+	if c.Defaulted {
+		line += " DEFAULT " + c.Default
+	}
+	return line
 }
 
 // tx is an open transaction.
@@ -168,7 +189,11 @@ type tx struct {
 // Commit ends the transaction. A reader that keeps the file busy makes it wait.
 func (t *tx) Commit(context.Context) error {
 	t.drop()
-	return t.exec("COMMIT")
+	err := t.exec("COMMIT")
+	if err != nil && sqlite.ErrCode(errors.Unwrap(err)).ToPrimary() == sqlite.ResultIOErr {
+		return engine.Unanswered(err) // the file may have been written
+	}
+	return err
 }
 
 // Rollback ends the transaction and takes back what it changed.

@@ -49,7 +49,8 @@ func (d *Database) sample(t *schema.Table) error {
 		}
 		f, odd := learn(c.Type.Kind, cells)
 		if odd != "" {
-			c.Odd = fmt.Sprintf("rows that are there hold %s as %s in a column declared %s", odd, c.Type.Kind, c.Declared)
+			c.Odd = fmt.Sprintf("existing rows hold %s as %s in a column declared %s", odd, c.Type.Kind,
+				c.Declared)
 		}
 		c.Type.Step = f.step
 		d.forms[t][c.Name] = f
@@ -131,7 +132,8 @@ func learnBool(cells []cell) (form, string) {
 
 // boolWords is the pair of words that text is one of.
 func boolWords(text string) (yes, no string, ok bool) {
-	for _, pair := range [][2]string{{"true", "false"}, {"TRUE", "FALSE"}, {"t", "f"}, {"yes", "no"}, {"Y", "N"}, {"y", "n"}} {
+	for _, pair := range [][2]string{{"true", "false"}, {"TRUE", "FALSE"}, {"t", "f"}, {"yes", "no"}, {"Y", "N"},
+		{"y", "n"}} {
 		if text == pair[0] || text == pair[1] {
 			return pair[0], pair[1], true
 		}

@@ -12,33 +12,49 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Has looks into the catalogue.
-func (d *Database) Has(_ context.Context, t *schema.Table) (there bool, err error) {
-	err = d.each("SELECT 1 FROM sqlite_schema WHERE type = 'table' AND name = ?", []any{t.Name}, func(*sqlite.Stmt) error {
-		there = true
+// ColumnsOf asks the catalogue; a view has none.
+func (d *Database) ColumnsOf(_ context.Context, t *schema.Table) (names []string, err error) {
+	err = d.each(`SELECT c.name FROM sqlite_schema s, pragma_table_info(s.name) c
+		WHERE s.type = 'table' AND s.name = ?`, []any{t.Name}, func(row *sqlite.Stmt) error {
+		names = append(names, row.ColumnText(0))
 		return nil
 	})
-	return there, err
+	return names, err
 }
 
 // Count reads the smallest index of the table.
-func (d *Database) Count(_ context.Context, t *schema.Table) (n int64, exact bool, err error) {
-	n, err = d.one("SELECT count(*) FROM " + quote(t.Name))
+func (d *Database) Count(ctx context.Context, t *schema.Table) (n int64, exact bool, err error) {
+	n, err = d.one(ctx, "SELECT count(*) FROM "+quote(t.Name))
 	return n, true, err
 }
 
 // CountFrom reads a part of the table.
-func (d *Database) CountFrom(_ context.Context, t *schema.Table, first int64) (int64, error) {
-	return d.one(fmt.Sprintf("SELECT count(*) FROM %s WHERE %s >= %d", quote(t.Name), quote(t.Locator), first))
+func (d *Database) CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error) {
+	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s WHERE %s >= %d", quote(t.Name), quote(t.Locator), first))
 }
 
 // one asks for a single number.
-func (d *Database) one(query string) (n int64, err error) {
+func (d *Database) one(ctx context.Context, query string) (n int64, err error) {
+	defer d.heed(ctx)()
 	err = d.each(query, nil, func(row *sqlite.Stmt) error {
 		n = row.ColumnInt64(0)
 		return nil
 	})
-	return n, err
+	return n, heeded(ctx, err)
+}
+
+// heed has the work of the connection interrupted when ctx ends, until the function that it returns is called.
+func (d *Database) heed(ctx context.Context) func() {
+	before := d.conn.SetInterrupt(ctx.Done())
+	return func() { d.conn.SetInterrupt(before) }
+}
+
+// heeded is why ctx ended, where work was interrupted by that, else err.
+func heeded(ctx context.Context, err error) error {
+	if err != nil && ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	return err
 }
 
 // Fold follows the column's collation: BINARY, NOCASE (for the letters of ASCII) or RTRIM.
@@ -52,17 +68,22 @@ func (d *Database) Scan(ctx context.Context, t *schema.Table, columns []string, 
 }
 
 // Among reads the table.
-func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string, sink func(*value.Batch) error) error {
-	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name), condition))
+func (d *Database) Among(ctx context.Context, t *schema.Table, condition string, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE (%s\n)", quoted(columns), quote(t.Name),
+		condition))
 }
 
 // Between reads a part of an index.
-func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string, sink func(*value.Batch) error) error {
-	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s", quoted(columns), quote(t.Name), quote(column), least, most, quote(column)))
+func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
+	sink func(*value.Batch) error) error {
+	return d.query(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d ORDER BY %s",
+		quoted(columns), quote(t.Name), quote(column), least, most, quote(column)))
 }
 
-// query gives the rows of a query, whose columns are those of t, to sink.
-func (d *Database) query(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error, query string) error {
+// query returns the rows of a query, whose columns are those of t, to sink.
+func (d *Database) query(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
+	query string) error {
 	s, err := d.prepare(query)
 	if err != nil {
 		return err
@@ -76,15 +97,16 @@ func (d *Database) prepare(query string) (*sqlite.Stmt, error) {
 	return s, explain(d.path, err)
 }
 
-// drain gives the rows of s, whose columns are those of t, to sink.
+// drain returns the rows of s, whose columns are those of t, to sink.
 func (d *Database) drain(ctx context.Context, s *sqlite.Stmt, t *schema.Table, columns []string,
 	sink func(*value.Batch) error) error {
+	defer d.heed(ctx)()
 	codecs, types := d.codecs(t, columns)
 	batch := value.NewBatch(types)
 	for {
 		more, err := s.Step()
 		if err != nil {
-			return explain(d.path, err)
+			return heeded(ctx, explain(d.path, err))
 		}
 		if more {
 			for i := range codecs {
@@ -131,9 +153,9 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 
 // wanted fills temp.ladle_wanted with the keys, numbered in n.
 func (d *Database) wanted(t *schema.Table, by []string, keys *value.Batch) error {
-	names, marks := make([]string, len(by)), make([]string, len(by))
+	names := make([]string, len(by))
 	for i := range by {
-		names[i], marks[i] = fmt.Sprintf("k%d", i), "?"
+		names[i] = fmt.Sprintf("k%d", i)
 	}
 	if err := d.exec("DROP TABLE IF EXISTS temp.ladle_wanted"); err != nil {
 		return err
@@ -142,29 +164,12 @@ func (d *Database) wanted(t *schema.Table, by []string, keys *value.Batch) error
 	if err := d.exec("CREATE TEMP TABLE ladle_wanted (n INTEGER PRIMARY KEY, " + columns + ")"); err != nil {
 		return err
 	}
-	s, err := d.prepare("INSERT INTO temp.ladle_wanted (" + columns + ") VALUES (" + strings.Join(marks, ", ") + ")")
-	if err != nil {
-		return err
-	}
-	defer s.Finalize()
-	codecs, _ := d.codecs(t, by)
-	for row := range keys.Len() {
-		for i := range codecs {
-			codecs[i].bind(s, i+1, &keys.Columns[i], row) // what is no value is NULL and equals nothing
-		}
-		if _, err := s.Step(); err != nil {
-			return explain(d.path, err)
-		}
-		if err := s.Reset(); err != nil {
-			return explain(d.path, err)
-		}
-	}
-	return nil
+	return d.fill("temp.ladle_wanted", t, by, names, keys)
 }
 
-// Reserve gives the numbers behind past, the largest that the table has or had, and those that were given in this
+// Reserve returns the numbers behind past, the largest that the table has or had, and those that were given in this
 // transaction.
-func (d *Database) Reserve(_ context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
+func (d *tx) Reserve(_ context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
 	if t.Locator == "" || n == 0 {
 		return nil, nil
 	}
@@ -189,18 +194,20 @@ func (d *Database) Reserve(_ context.Context, t *schema.Table, n, past int64) ([
 }
 
 // Orphans asks for each row whether there is a parent.
-func (d *Database) Orphans(_ context.Context, t *schema.Table, r schema.Relation) (int64, error) {
+func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relation) (int64, error) {
 	given, same := make([]string, len(r.Columns)), make([]string, len(r.Columns))
 	for i, c := range r.Columns {
 		given[i] = "c." + quote(c) + " IS NOT NULL"
 		same[i] = "p." + quote(r.ParentColumns[i]) + " = c." + quote(c)
 	}
-	return d.one(fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)", quote(t.Name),
+	return d.one(ctx, fmt.Sprintf("SELECT count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s)",
+		quote(t.Name),
 		strings.Join(given, " AND "), quote(r.Parent), strings.Join(same, " AND ")))
 }
 
 // Newest orders by the locator, so by coming; a table without one by its primary key.
-func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.Shown, n int) ([][]*string, error) {
+func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+	error) {
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = expression("t", s, 0)
@@ -229,7 +236,7 @@ func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.Sho
 }
 
 // expression is the SQL for a shown column of the table that goes by alias.
-func expression(alias string, s engine.Shown, depth int) string {
+func expression(alias string, s engine.DisplayColumn, depth int) string {
 	own := alias + "." + quote(s.Column)
 	if len(s.Names) == 0 {
 		return own

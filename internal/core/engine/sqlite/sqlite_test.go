@@ -11,6 +11,7 @@ import (
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -22,7 +23,7 @@ func opened(t *testing.T, script string) (*Database, *schema.Schema) {
 	require.NoError(t, err)
 	require.NoError(t, sqlitex.ExecuteScript(conn, script, nil))
 	require.NoError(t, conn.Close())
-	d, err := Open(path)
+	d, err := Open(path, engine.UsualWaits)
 	require.NoError(t, err)
 	t.Cleanup(func() { d.Close() })
 	s, err := d.Schema(context.Background())
@@ -49,7 +50,8 @@ func TestCatalogue(t *testing.T) {
 	assert.True(t, berth.Column("sum").Generated)
 	assert.Equal(t, "id", call.Locator)
 	assert.True(t, call.Column("id").Identity)
-	assert.Equal(t, []schema.Relation{{Columns: []string{"berth"}, Parent: "berth", ParentColumns: []string{"code"}, ParentTable: berth}}, call.Relations)
+	assert.Equal(t, []schema.Relation{{Columns: []string{"berth"}, Parent: "berth", ParentColumns: []string{"code"},
+		ParentTable: berth}}, call.Relations)
 	assert.True(t, call.UniqueOn([]string{"at", "berth"}))
 	assert.False(t, call.UniqueOn([]string{"at"}), "a partial index is no constraint")
 }
@@ -57,12 +59,13 @@ func TestCatalogue(t *testing.T) {
 func TestDeclaredTypes(t *testing.T) {
 	for declaration, want := range map[string]value.Type{
 		"VARCHAR(12)": {Kind: value.Text, Length: 12}, "INT": {Kind: value.Int}, "tinyint(1)": {Kind: value.Int},
-		"DECIMAL(10,2)": {Kind: value.Fixed, Precision: 10, Scale: 2, Kept: value.AsDouble},
-		"NUMERIC":       {Kind: value.Decimal, Kept: value.AsDouble},
-		"NUMERIC(30,4)": {Kind: value.Decimal, Precision: 30, Scale: 4, Kept: value.AsDouble},
+		"DECIMAL(10,2)": {Kind: value.Fixed, Precision: 10, Scale: 2, Storage: value.AsDouble},
+		"NUMERIC":       {Kind: value.Decimal, Storage: value.AsDouble},
+		"NUMERIC(30,4)": {Kind: value.Decimal, Precision: 30, Scale: 4, Storage: value.AsDouble},
 		"double":        {Kind: value.Float}, "BOOLEAN": {Kind: value.Bool}, "date": {Kind: value.Date},
-		"timestamp": {Kind: value.DateTime}, "TIME": {Kind: value.Time}, "BLOB": {Kind: value.Bytes}, "": {Kind: value.Text},
-		"STRING": {Kind: value.Text, Kept: value.AsNumberLook},
+		"timestamp": {Kind: value.DateTime}, "TIME": {Kind: value.Time}, "BLOB": {Kind: value.Bytes},
+		"":       {Kind: value.Text},
+		"STRING": {Kind: value.Text, Storage: value.AsNumberLook},
 	} {
 		assert.Equal(t, want, declared(declaration), declaration)
 	}
@@ -76,10 +79,13 @@ func TestNewRowsAreWrittenTheWayTheOldOnesAre(t *testing.T) {
 		odd, refused        string
 	}{
 		{"an empty table takes ISO", "DATETIME", "NULL", "2026-03-31T10:05", "2026-03-31 10:05:00", "", ""},
-		{"fractions in an empty table", "TIMESTAMP", "NULL", "2026-03-31 10:05:00.25", "2026-03-31 10:05:00.25", "", ""},
-		{"a T between date and time", "DATETIME", "'2025-01-01T00:00:00'", "2026-03-31 10:05", "2026-03-31T10:05:00", "", ""},
+		{"fractions in an empty table", "TIMESTAMP", "NULL", "2026-03-31 10:05:00.25", "2026-03-31 10:05:00.25", "",
+			""},
+		{"a T between date and time", "DATETIME", "'2025-01-01T00:00:00'", "2026-03-31 10:05", "2026-03-31T10:05:00",
+			"", ""},
 		{"minutes", "DATETIME", "'2025-01-01 00:00'", "2026-03-31 10:05", "2026-03-31 10:05", "", ""},
-		{"seconds where rows have minutes", "DATETIME", "'2025-01-01 00:00'", "2026-03-31 10:05:09", "", "", "finer than"},
+		{"seconds where rows have minutes", "DATETIME", "'2025-01-01 00:00'", "2026-03-31 10:05:09", "", "",
+			"more precise than"},
 		{"a Z", "DATETIME", "'2025-01-01 00:00:00Z'", "2026-03-31 10:05", "2026-03-31 10:05:00Z", "", ""},
 		{"seconds since 1970", "DATETIME", "1700000000", "1970-01-02 00:00", "86400", "", ""},
 		{"dates", "DATE", "'2025-01-01'", "2026-03-31", "2026-03-31", "", ""},
@@ -112,7 +118,7 @@ func TestNewRowsAreWrittenTheWayTheOldOnesAre(t *testing.T) {
 			}
 			require.NoError(t, err)
 			batch := &value.Batch{Columns: []value.Column{column}}
-			tx, err := d.Begin(ctx, nil, nil, false)
+			tx, err := d.Begin(ctx, nil, nil, 0)
 			require.NoError(t, err)
 			rejected, err := tx.Insert(ctx, table, []string{"v"}, batch)
 			require.NoError(t, err)
@@ -125,7 +131,8 @@ func TestNewRowsAreWrittenTheWayTheOldOnesAre(t *testing.T) {
 			keys := &value.Batch{Columns: []value.Column{{Kind: value.Int}}}
 			keys.Columns[0].AppendNum(d.conn.LastInsertRowID())
 			require.NoError(t, tx.ReadBack(ctx, table, []string{"rowid"}, keys, []string{"rowid", "v"}, &back))
-			assert.True(t, batch.Columns[0].Same(0, &back.Columns[1], 0), "%s came back as %s", c.cell, back.Columns[1].Text(0))
+			assert.True(t, batch.Columns[0].Same(0, &back.Columns[1], 0), "%s came back as %s", c.cell,
+				back.Columns[1].Text(0))
 			require.NoError(t, tx.Commit(ctx))
 		})
 	}
@@ -159,7 +166,7 @@ func TestProbeAndFoldFollowTheCollation(t *testing.T) {
 func TestReservedLocatorsAreNeverGivenTwice(t *testing.T) {
 	ctx := context.Background()
 	d, s := opened(t, "CREATE TABLE t (id INTEGER PRIMARY KEY AUTOINCREMENT); INSERT INTO t VALUES (9); DELETE FROM t")
-	tx, err := d.Begin(ctx, nil, nil, false)
+	tx, err := d.Begin(ctx, nil, nil, 0)
 	require.NoError(t, err)
 	for _, want := range []int64{10, 15} {
 		spans, err := tx.Reserve(ctx, s.Table("t"), 5, 0)
@@ -176,8 +183,10 @@ func TestOldRowsOfOtherKindsAreNoValues(t *testing.T) {
 		declared, stored string
 		want             string // "" for what is no value of the column's type
 	}{
-		{"INTEGER", "'abc'", ""}, {"INTEGER", "1e30", ""}, {"INTEGER", "7", "7"}, {"DECIMAL(6,2)", "1.125", ""}, {"DECIMAL(6,2)", "9e30", ""},
-		{"DECIMAL(6,2)", "1.5", "1.50"}, {"DECIMAL(6,2)", "'x'", ""}, {"NUMERIC", "0.25", "0.25"}, {"TEXT", "x'00'", ""}, {"", "5", ""},
+		{"INTEGER", "'abc'", ""}, {"INTEGER", "1e30", ""}, {"INTEGER", "7", "7"}, {"DECIMAL(6,2)", "1.125", ""},
+		{"DECIMAL(6,2)", "9e30", ""},
+		{"DECIMAL(6,2)", "1.5", "1.50"}, {"DECIMAL(6,2)", "'x'", ""}, {"NUMERIC", "0.25", "0.25"},
+		{"TEXT", "x'00'", ""}, {"", "5", ""},
 		{"REAL", "3", "3"}, {"REAL", "'x'", ""}, {"BLOB", "'text'", ""}, {"BOOLEAN", "2", ""}, {"DATE", "20260331", ""},
 	}
 	for _, c := range cases {
@@ -201,7 +210,7 @@ func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
 	ctx := context.Background()
 	d, s := opened(t, `CREATE TABLE t (id INTEGER PRIMARY KEY, v INT CHECK (v > 0), w TEXT UNIQUE);
 		CREATE TRIGGER g BEFORE INSERT ON t WHEN new.w = 'no' BEGIN SELECT RAISE(ABORT, 'never a no'); END;`)
-	tx, err := d.Begin(ctx, nil, nil, false)
+	tx, err := d.Begin(ctx, nil, nil, 0)
 	require.NoError(t, err)
 	rows := value.NewBatch([]value.Type{{Kind: value.Int}, {}})
 	for _, r := range []struct {

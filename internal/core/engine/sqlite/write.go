@@ -14,14 +14,18 @@ import (
 )
 
 // Insert sends each row once through a prepared statement that is kept for the next batch.
-func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection,
+	error) {
 	marks := strings.TrimSuffix(strings.Repeat("?, ", len(columns)), ", ")
-	return t.write(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", quote(table.Name), quoted(columns), marks), table, columns, rows)
+	return t.write(ctx, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", quote(table.Name), quoted(columns), marks),
+		table, columns, rows)
 }
 
 // Update changes row by row: SQLite finds each by its number, or in the index of a unique constraint.
-func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
-	return t.write(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE %s", quote(table.Name), numbered(columns, ", ", len(by)), numbered(by, " AND ", 0)),
+func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string,
+	rows *value.Batch) ([]engine.Rejection, error) {
+	return t.write(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE %s", quote(table.Name), numbered(columns, ", ", len(by)),
+		numbered(by, " AND ", 0)),
 		table, append(slices.Clone(by), columns...), rows)
 }
 
@@ -37,16 +41,18 @@ func numbered(columns []string, between string, first int) string {
 // Remove removes row by row.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
 	t.changed = 0
-	refused, err := t.write(ctx, fmt.Sprintf("DELETE FROM %s WHERE %s", quote(table.Name), numbered(by, " AND ", 0)), table, by, keys)
+	refused, err := t.write(ctx, fmt.Sprintf("DELETE FROM %s WHERE %s", quote(table.Name), numbered(by, " AND ", 0)),
+		table, by, keys)
 	if err == nil && len(refused) > 0 {
-		err = &engine.Refused{Table: table.Name, What: "let a row go", Why: refused[0].Why}
+		err = &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: refused[0].Why}
 	}
 	return t.changed, err
 }
 
 // write runs a statement once for each row; its parameters are columns of table. A row that breaks a constraint is a
 // rejection, since SQLite takes back only that row.
-func (t *tx) write(ctx context.Context, statement string, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection, error) {
+func (t *tx) write(ctx context.Context, statement string, table *schema.Table, columns []string,
+	rows *value.Batch) ([]engine.Rejection, error) {
 	if err := t.use(statement); err != nil {
 		return nil, err
 	}
@@ -63,13 +69,20 @@ func (t *tx) write(ctx context.Context, statement string, table *schema.Table, c
 		switch {
 		case err == nil:
 			t.changed += int64(t.conn.Changes())
-		case sqlite.ErrCode(err).ToPrimary() == sqlite.ResultConstraint && !t.conn.AutocommitEnabled():
+		case ofRow(err) && !t.conn.AutocommitEnabled():
 			rejected = append(rejected, engine.Rejection{Row: row, Why: words(err)})
 		default:
 			return nil, explain(t.path, err)
 		}
 	}
 	return rejected, ctx.Err()
+}
+
+// ofRow reports whether an error is about the row that is written: it breaks a constraint, or a CHECK constraint or
+// trigger has no result for it.
+func ofRow(err error) bool {
+	code := sqlite.ErrCode(err).ToPrimary()
+	return code == sqlite.ResultConstraint || code == sqlite.ResultError
 }
 
 // use prepares a statement, unless it is the one of the last batch.

@@ -7,21 +7,25 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/xuri/nfp"
+
+	"ladle/internal/core/reason"
 )
 
-// shown is as what the format of a cell shows a number.
-type shown byte
+// display is as what the format of a cell shows a number.
+type display byte
 
 const (
-	asNumber   shown = iota
-	asDate           // a date
-	asTime           // a time of day
-	asDateTime       // both
-	asDuration       // hours, minutes or seconds that may be more than a day has
+	asNumber   display = iota
+	asDate             // a date
+	asTime             // a time of day
+	asDateTime         // both
+	asDuration         // hours, minutes or seconds that may be more than a day has
 )
 
 // builtIn are the formats that have a number and no code (ECMA-376 part 1, 18.8.30).
-func builtIn(id int) shown {
+func builtIn(id int) display {
 	switch {
 	case id >= 14 && id <= 17, id >= 27 && id <= 31, id == 36, id >= 50 && id <= 54, id >= 57 && id <= 58:
 		return asDate
@@ -35,49 +39,30 @@ func builtIn(id int) shown {
 	return asNumber
 }
 
-// judgeFormat says as what a format code shows numbers, by its first section (ECMA-376 part 1, 18.8.31).
-func judgeFormat(code string) shown {
-	if strings.EqualFold(code, "general") {
+// longestFormat is the length of the longest format code that a workbook may have.
+const longestFormat = 255
+
+// judgeFormat returns as what a format code shows numbers, by its first section (ECMA-376 part 1, 18.8.31).
+func judgeFormat(code string) display {
+	parser := nfp.NumberFormatParser()
+	sections := parser.Parse(code[:min(len(code), longestFormat)])
+	if len(sections) == 0 {
 		return asNumber
 	}
-	date, clock, month := false, false, false
-	for i := 0; i < len(code); i++ {
-		switch c := code[i]; c {
-		case ';':
-			i = len(code)
-		case '"':
-			n := strings.IndexByte(code[i+1:], '"')
-			if n < 0 {
-				n = len(code)
-			}
-			i += n + 1
-		case '\\', '_', '*':
-			i++
-		case '[':
-			n := strings.IndexByte(code[i:], ']')
-			if n < 0 {
-				n = 0
-			}
-			inside := strings.ToLower(code[i+1 : max(i+1, i+n)])
-			if inside != "" && strings.Trim(inside, "h") == "" || strings.Trim(inside, "m") == "" && inside != "" || strings.Trim(inside, "s") == "" && inside != "" {
-				return asDuration
-			}
-			i += n
-		case 'y', 'Y', 'd', 'D', 'g', 'b':
-			date = true
-		case 'e', 'E':
-			if i+1 < len(code) && (code[i+1] == '+' || code[i+1] == '-') {
-				return asNumber
-			}
-			date = true
-		case 'h', 'H', 's', 'S':
-			clock = true
-		case 'm', 'M':
-			month = true
-		case 'a', 'A':
-			if rest := strings.ToLower(code[i:]); strings.HasPrefix(rest, "am/pm") || strings.HasPrefix(rest, "a/p") {
+	date, clock := false, false
+	month := false // or minutes, as what stands beside it says
+	for _, part := range sections[0].Items {
+		switch part.TType {
+		case nfp.TokenTypeElapsedDateTimes:
+			return asDuration
+		case nfp.TokenTypeDateTimes:
+			switch strings.ToLower(part.TValue[:min(1, len(part.TValue))]) {
+			case "h", "s", "a": // a for AM/PM
 				clock = true
-				i += len("a/p") - 1
+			case "m":
+				month = true
+			default:
+				date = true
 			}
 		}
 	}
@@ -92,7 +77,7 @@ func judgeFormat(code string) shown {
 	return asNumber
 }
 
-// number gives a number as a plain decimal: what the cell holds, a double (IEEE 754), in the shortest form that reads
+// number returns a number as a plain decimal: what the cell holds, a double (IEEE 754), in the shortest form that reads
 // back as the same, unless its own digits say more. An exponent is written out.
 func number(text []byte) ([]byte, bool) {
 	text = bytes.TrimSpace(text)
@@ -111,7 +96,8 @@ func number(text []byte) ([]byte, bool) {
 		}
 	}
 	const exact = 15 // decimal digits that every double keeps
-	if plain && digits <= exact && text[len(text)-1] != '.' && text[0] != '.' && (digits > 0 || bytes.IndexByte(text, '0') >= 0) {
+	if plain && digits <= exact && text[len(text)-1] != '.' && text[0] != '.' &&
+		(digits > 0 || bytes.IndexByte(text, '0') >= 0) {
 		return text, true
 	}
 	f, err := strconv.ParseFloat(string(text), 64)
@@ -138,30 +124,30 @@ const (
 
 // moment writes the number of days that a cell holds as its format shows it, to the millisecond, as dates are kept
 // (ECMA-376 part 1, 18.17.4). In the 1900 system day 60 is a 29 February that never was.
-func moment(text []byte, as shown, from1904 bool) (string, string) {
+func moment(text []byte, as display, from1904 bool) (string, *reason.Cause) {
 	serial, err := strconv.ParseFloat(string(bytes.TrimSpace(text)), 64)
 	if err != nil {
-		return "", "is shown as a date, but is no number"
+		return "", noDateNumber
 	}
 	if as == asDuration {
-		return duration(serial), ""
+		return duration(serial), nil
 	}
 	offset := 0.0
 	if from1904 {
 		offset = 1462
 	}
 	if serial < 0 || serial+offset >= lastDay+1 || math.IsNaN(serial) {
-		return "", "is shown as a date, but is outside of all dates"
+		return "", beyondDates
 	}
 	millis := int64(math.Round(serial * dayMillis))
 	day, clock := millis/dayMillis, millis%dayMillis
 	switch {
 	case as == asTime && day == 0, day == 0 && clock > 0 && !from1904:
-		return clockText(clock), ""
+		return clockText(clock), nil
 	case day == 0 && !from1904:
-		return "", "is 0, which is shown as a date, but is none"
+		return "", dayZero
 	case day == 60 && !from1904:
-		return "", "is 29 February 1900, a day that never was"
+		return "", dayThatNeverWas
 	}
 	start := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
 	if from1904 {
@@ -171,9 +157,9 @@ func moment(text []byte, as shown, from1904 bool) (string, string) {
 	}
 	date := start.AddDate(0, 0, int(day)).Format(time.DateOnly)
 	if as == asDate && clock == 0 {
-		return date, ""
+		return date, nil
 	}
-	return date + " " + clockText(clock), ""
+	return date + " " + clockText(clock), nil
 }
 
 // clockText writes milliseconds since midnight as 15:04:05, with .000 where there are some.

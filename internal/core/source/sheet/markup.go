@@ -11,8 +11,8 @@ import (
 	"golang.org/x/text/transform"
 )
 
-// tags walks over the tags of markup (XML 1.0) that is in memory as a whole.
-type tags struct {
+// tagReader walks over the tagReader of markup (XML 1.0) that is in memory as a whole.
+type tagReader struct {
 	b     []byte
 	at    int
 	text  []byte // what stood before the tag
@@ -23,7 +23,7 @@ type tags struct {
 
 // next goes to the next tag; false at the end. Comments and the like are passed over; the text of a CDATA section is
 // given as a tag without a name, with text that needs no unescaping.
-func (t *tags) next() bool {
+func (t *tagReader) next() bool {
 	for {
 		n := bytes.IndexByte(t.b[t.at:], '<')
 		if n < 0 || t.at+n+1 >= len(t.b) {
@@ -70,7 +70,7 @@ func (t *tags) next() bool {
 	}
 }
 
-func (t *tags) skipTo(mark string) {
+func (t *tagReader) skipTo(mark string) {
 	n := bytes.Index(t.b[t.at:], []byte(mark))
 	if n < 0 {
 		t.at = len(t.b)
@@ -79,8 +79,8 @@ func (t *tags) skipTo(mark string) {
 	t.at += n + len(mark)
 }
 
-// attr gives the next attribute of the tag, its name without a prefix; false behind the last one.
-func (t *tags) attr() (name, value []byte, more bool) {
+// attr returns the next attribute of the tag, its name without a prefix; false behind the last one.
+func (t *tagReader) attr() (name, value []byte, more bool) {
 	if t.name == nil {
 		return nil, nil, false
 	}
@@ -135,7 +135,7 @@ func (t *tags) attr() (name, value []byte, more bool) {
 }
 
 // end passes over the attributes of the tag.
-func (t *tags) end() {
+func (t *tagReader) end() {
 	for {
 		if _, _, more := t.attr(); !more {
 			return
@@ -144,7 +144,7 @@ func (t *tags) end() {
 }
 
 // skip passes over the element whose start tag was read, its attributes included.
-func (t *tags) skip() {
+func (t *tagReader) skip() {
 	t.end()
 	for depth := 1; depth > 0 && !t.empty || depth > 1; {
 		if !t.next() {
@@ -167,8 +167,8 @@ func (t *tags) skip() {
 	}
 }
 
-// window reads markup as a stream: b[at:] has been read and not been used.
-type window struct {
+// streamWindow reads markup as a stream: b[at:] has been read and not been used.
+type streamWindow struct {
 	r     io.Reader
 	b     []byte
 	at    int
@@ -177,7 +177,7 @@ type window struct {
 
 const maxTag = 8 << 20 // bytes of markup that must be held at once
 
-func newWindow(r io.Reader) *window { return &window{r: asUTF8(r)} }
+func newWindow(r io.Reader) *streamWindow { return &streamWindow{r: asUTF8(r)} }
 
 // asUTF8 reads markup in UTF-16 (which starts with a mark) as UTF-8.
 func asUTF8(r io.Reader) io.Reader {
@@ -191,18 +191,18 @@ func asUTF8(r io.Reader) io.Reader {
 }
 
 // more reads n more bytes, and gives up when too much would be held.
-func (w *window) more(n int) error {
+func (w *streamWindow) more(n int) error {
 	if w.ended {
 		return io.ErrUnexpectedEOF
 	}
 	held := len(w.b) - w.at
 	if held > maxTag {
-		return Oddity{"a single row or tag of its markup is larger than 8 MB", "check that this is the right file"}
+		return Oddity{"a single row or tag of its XML is larger than 8 MB", "check that this is the right file"}
 	}
-	room := make([]byte, held+n)
-	copy(room, w.b[w.at:])
-	got, err := io.ReadFull(w.r, room[held:])
-	w.b, w.at = room[:held+got], 0
+	buf := make([]byte, held+n)
+	copy(buf, w.b[w.at:])
+	got, err := io.ReadFull(w.r, buf[held:])
+	w.b, w.at = buf[:held+got], 0
 	if err == io.EOF || err == io.ErrUnexpectedEOF {
 		w.ended = true
 		err = nil
@@ -210,18 +210,19 @@ func (w *window) more(n int) error {
 	return err
 }
 
-// tag goes to the next tag and gives it whole, in a walk that holds nothing but it; io.EOF at the end.
-func (w *window) tag() (*tags, error) {
+// tag goes to the next tag and returns it whole, in a walk that holds nothing but it; io.EOF at the end.
+func (w *streamWindow) tag() (*tagReader, error) {
 	for {
 		rest := w.b[w.at:]
 		start := bytes.IndexByte(rest, '<')
 		if start < 0 {
 			w.at = len(w.b)
 		} else if end := tagEnd(rest[start:]); end > 0 {
-			t := &tags{b: rest[start : start+end]}
+			t := &tagReader{b: rest[start : start+end]}
 			w.at += start + end
 			if bytes.HasPrefix(t.b, []byte("<!DOCTYPE")) {
-				return nil, Oddity{"its markup declares a document type, as no workbook does", "check where it comes from"}
+				return nil, Oddity{"its XML declares a document type, which no workbook does",
+					"check where it comes from"}
 			}
 			if t.next() && t.name != nil {
 				return t, nil
@@ -266,9 +267,9 @@ func tagEnd(b []byte) int {
 	return 0
 }
 
-// rows gives the next block of whole elements named row; ended tells that behind them the end tag of their parent
+// rows returns the next block of whole elements named row; ended tells that behind them the end tag of their parent
 // follows. The names have the prefix.
-func (w *window) rows(prefix, row, parent string) (raw []byte, ended bool, err error) {
+func (w *streamWindow) rows(prefix, row, parent string) (raw []byte, ended bool, err error) {
 	last := []byte("</" + prefix + parent)
 	for {
 		rest := w.b[w.at:]
@@ -299,7 +300,7 @@ func indexTag(b, mark []byte) int {
 	}
 }
 
-// cutRows gives the length of the whole rows at the start of b, and whether they are the last; last is where the end
+// cutRows returns the length of the whole rows at the start of b, and whether they are the last; last is where the end
 // tag of their parent seems to stand, or -1. Where there are comments or CDATA sections, or only empty rows, it walks
 // over the tags.
 func cutRows(b []byte, last int, prefix, row, parent string) (stop int, ended bool) {
@@ -313,7 +314,7 @@ func cutRows(b []byte, last int, prefix, row, parent string) (stop int, ended bo
 		}
 	}
 	stop = 0
-	for t := (&tags{b: b}); t.next(); {
+	for t := (&tagReader{b: b}); t.next(); {
 		if string(t.name) == parent && t.close {
 			return stop, true
 		}
@@ -345,7 +346,7 @@ func truncated(err error) error {
 	return err
 }
 
-// hasSections tells whether there are comments, CDATA sections or the like in b.
+// hasSections reports whether there are comments, CDATA sections or the like in b.
 func hasSections(b []byte) bool {
 	for at := 0; ; at++ {
 		n := bytes.IndexByte(b[at:], '!')
@@ -416,7 +417,7 @@ func entity(name []byte) (rune, bool) {
 	return rune(n), err == nil && n <= utf8.MaxRune
 }
 
-// plain tells whether text stands for itself.
+// plain reports whether text stands for itself.
 func plain(text []byte) bool {
 	return bytes.IndexByte(text, '&') < 0 && bytes.IndexByte(text, '\r') < 0
 }

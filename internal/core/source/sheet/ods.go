@@ -12,7 +12,7 @@ import (
 type ods struct {
 	content *zip.File
 	sheets  []Info
-	names   []Named
+	names   []NamedArea
 	listed  bool
 	single  bool // the workbook says that it has only one sheet
 }
@@ -29,7 +29,7 @@ func openODS(z *zip.Reader) (Book, error) {
 	}
 	content := member(z, "content.xml")
 	if content == nil {
-		return nil, Oddity{"the workbook lacks its part content.xml", "get it again, or open it and save it anew"}
+		return nil, Oddity{"the workbook lacks its part content.xml", "get it again, or open and save it again"}
 	}
 	o := &ods{content: content}
 	if m := member(z, "meta.xml"); m != nil {
@@ -62,7 +62,7 @@ func (o *ods) Sheets() ([]Info, error) {
 }
 
 // Names lists the named ranges and database ranges.
-func (o *ods) Names() ([]Named, error) {
+func (o *ods) Names() ([]NamedArea, error) {
 	err := o.list()
 	return o.names, err
 }
@@ -112,11 +112,11 @@ func (o *ods) open() (*odsSheet, error) {
 }
 
 // named reads the address of a range: $Register.$A$4:.$K$900 (ODF 1.3 part 3, 18.3.5).
-func (o *ods) named(name, address string) (Named, bool) {
+func (o *ods) named(name, address string) (NamedArea, bool) {
 	first, last, several := strings.Cut(address, ":")
 	dot := strings.LastIndexByte(first, '.')
 	if dot < 0 {
-		return Named{}, false
+		return NamedArea{}, false
 	}
 	sheet := strings.ReplaceAll(strings.Trim(strings.TrimPrefix(first[:dot], "$"), "'"), "''", "'")
 	cells := first[dot+1:]
@@ -126,10 +126,10 @@ func (o *ods) named(name, address string) (Named, bool) {
 	area, ok := ParseArea(cells)
 	for i, s := range o.sheets {
 		if s.Name == sheet && ok {
-			return Named{Name: name, Sheet: i, Area: area}, true
+			return NamedArea{Name: name, Sheet: i, Area: area}, true
 		}
 	}
-	return Named{}, false
+	return NamedArea{}, false
 }
 
 // Rows reads sheet n.
@@ -142,7 +142,7 @@ func (o *ods) Rows(n int) (*Rows, error) {
 	for at := 0; ; at++ {
 		found, err := s.nextTable()
 		if err == nil && !found {
-			err = Oddity{fmt.Sprintf("the workbook has no sheet number %d", n+1), "say another sheet"}
+			err = Oddity{fmt.Sprintf("the workbook has no sheet number %d", n+1), "choose another sheet"}
 		}
 		if err == nil && at < n {
 			err = s.skipTable()
@@ -194,7 +194,7 @@ func (s *odsSheet) nextTable() (bool, error) {
 	}
 }
 
-func attribute(t *tags, want string) string {
+func attribute(t *tagReader, want string) string {
 	found := ""
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		if string(name) == want {
@@ -204,7 +204,7 @@ func attribute(t *tags, want string) string {
 	return found
 }
 
-func (s *odsSheet) named(t *tags, nameAttr, addressAttr string) {
+func (s *odsSheet) named(t *tagReader, nameAttr, addressAttr string) {
 	var r [2]string
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		switch string(name) {
@@ -220,9 +220,9 @@ func (s *odsSheet) named(t *tags, nameAttr, addressAttr string) {
 }
 
 // table notes what the start tag of a sheet says.
-func (s *odsSheet) table(t *tags) error {
+func (s *odsSheet) table(t *tagReader) error {
 	s.prefix = prefixOf(t.b)
-	s.info, s.known, s.column = Info{}, About{}, 0
+	s.info, s.known, s.column = Info{}, SheetNotes{}, 0
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		switch string(name) {
 		case "name":

@@ -9,11 +9,11 @@ import (
 
 // odsSheet reads one sheet in the content of a workbook (ODF 1.3 part 3, 9.1).
 type odsSheet struct {
-	from   *inflated
-	window *window
+	from   *boundedReader
+	window *streamWindow
 	prefix string // of the names of elements of tables, with its colon
 	info   Info
-	known  About
+	known  SheetNotes
 	column int // the columns that were described so far
 	ended  bool
 	whole  bool            // the end of the content was seen
@@ -45,7 +45,7 @@ func (s *odsSheet) count(b []byte) int {
 	for at := bytes.Index(b, mark); at >= 0; {
 		rest := b[at+len(mark):]
 		if len(rest) > 0 && (rest[0] == ' ' || rest[0] == '>' || rest[0] == '/' || rest[0] < ' ') {
-			t := &tags{b: b[at:]}
+			t := &tagReader{b: b[at:]}
 			t.next()
 			repeated := 1
 			if rest[0] != '>' {
@@ -62,7 +62,7 @@ func (s *odsSheet) count(b []byte) int {
 	return n
 }
 
-func (s *odsSheet) repeated(t *tags, attr string) int {
+func (s *odsSheet) repeated(t *tagReader, attr string) int {
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		if string(name) == attr {
 			if n := digits(value); n > 0 {
@@ -75,7 +75,7 @@ func (s *odsSheet) repeated(t *tags, attr string) int {
 
 // columns notes hidden columns, which are described before the rows.
 func (s *odsSheet) columns(b []byte) {
-	for t := (&tags{b: b}); t.next(); {
+	for t := (&tagReader{b: b}); t.next(); {
 		if string(t.name) == "table-row" {
 			return
 		}
@@ -103,7 +103,8 @@ func (s *odsSheet) tail() error {
 	end, more := []byte("spreadsheet>"), []byte("<"+s.prefix+"table ")
 	for {
 		if s.single && indexFrom(s.window.b, s.window.at, more) >= 0 {
-			return Oddity{"it says that it has only one sheet, but there are others", "say sheet: with the name of one, or open the workbook and save it anew"}
+			return Oddity{"it claims to have only one sheet, but has more",
+				"set sheet: to the name of one, or open the workbook and save it anew"}
 		}
 		s.whole = s.whole || indexFrom(s.window.b, s.window.at, end) >= 0
 		s.window.at = max(s.window.at, len(s.window.b)-len(end))
@@ -120,13 +121,13 @@ func (s *odsSheet) tail() error {
 	return nil
 }
 
-func (s *odsSheet) about() About      { return s.known }
+func (s *odsSheet) about() SheetNotes { return s.known }
 func (s *odsSheet) progress() float64 { return s.from.share() }
 func (s *odsSheet) Close() error      { return s.from.Close() }
 
 // read reads the next row of b. A row that is repeated and holds something comes again; empty ones are passed over.
 func (s *odsSheet) read(b *Block, r *Row) (bool, error) {
-	t := &tags{b: b.Raw, at: b.at}
+	t := &tagReader{b: b.Raw, at: b.at}
 	for t.next() {
 		if string(t.name) != "table-row" || t.close {
 			continue
@@ -151,10 +152,12 @@ func (s *odsSheet) read(b *Block, r *Row) (bool, error) {
 			return true, err
 		}
 		if r.Number+repeated-1 > maxRows {
-			return false, Oddity{fmt.Sprintf("it has a row %d, and a sheet has at most %d", r.Number+repeated-1, maxRows), "check where it comes from"}
+			return false, Oddity{fmt.Sprintf("it has a row %d, and a sheet has at most %d", r.Number+repeated-1,
+				maxRows), "check where it comes from"}
 		}
 		if repeated > 1 && repeated*len(r.Cells) > manyRepeated {
-			return false, Oddity{fmt.Sprintf("its row %d says that it comes %d times", r.Number, repeated), "delete the rows that are not needed, and save it anew"}
+			return false, Oddity{fmt.Sprintf("its row %d is repeated %d times", r.Number, repeated),
+				"delete the rows that are not needed, and save it again"}
 		}
 		b.first, b.again = r.Number+1, repeated-1
 		return true, err
@@ -164,7 +167,7 @@ func (s *odsSheet) read(b *Block, r *Row) (bool, error) {
 }
 
 // cells reads the cells of a row up to its end tag.
-func (s *odsSheet) cells(t *tags, r *Row) error {
+func (s *odsSheet) cells(t *tagReader, r *Row) error {
 	column := 1
 	for t.next() {
 		switch string(t.name) {
@@ -197,7 +200,7 @@ type odsCell struct {
 }
 
 // cell reads a cell and adds it to the row as often as it is repeated.
-func (s *odsSheet) cell(t *tags, r *Row, column int) (int, error) {
+func (s *odsSheet) cell(t *tagReader, r *Row, column int) (int, error) {
 	c := odsCell{repeated: 1}
 	spanned := false
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
@@ -232,7 +235,11 @@ func (s *odsSheet) cell(t *tags, r *Row, column int) (int, error) {
 		return min(c.repeated, maxColumns), nil
 	}
 	if column+c.repeated-1 > maxColumns {
-		return 0, Oddity{fmt.Sprintf("its row %d has more than %d cells", r.Number, maxColumns), "check where it comes from"}
+		return 0, Oddity{fmt.Sprintf("its row %d has more than %d cells", r.Number, maxColumns),
+			"check where it comes from"}
+	}
+	if err := r.holds(len(kept.Text) * c.repeated); err != nil {
+		return 0, err
 	}
 	for i := range c.repeated {
 		kept.Column = column + i
@@ -242,23 +249,23 @@ func (s *odsSheet) cell(t *tags, r *Row, column int) (int, error) {
 }
 
 // text reads the paragraphs of a cell up to its end tag, without annotations and shapes (ODF 1.3 part 3, 6.1).
-func (s *odsSheet) text(t *tags, r *Row) []byte {
-	start, paragraphs, depth := len(r.room), 0, 0
+func (s *odsSheet) text(t *tagReader, r *Row) []byte {
+	start, paragraphs, depth := len(r.buf), 0, 0
 	for t.next() {
 		if t.name == nil {
 			if depth > 0 {
-				r.room = append(r.room, t.text...)
+				r.buf = append(r.buf, t.text...)
 			}
 			continue
 		}
 		if depth > 0 {
-			r.room = collapse(r.room, start, t.text)
+			r.buf = collapse(r.buf, start, t.text)
 		}
 		switch string(t.name) {
 		case "table-cell", "covered-table-cell":
 			if t.close {
 				t.end()
-				return r.room[start:len(r.room):len(r.room)]
+				return r.buf[start:len(r.buf):len(r.buf)]
 			}
 		case "p", "h":
 			closing := t.close
@@ -268,7 +275,7 @@ func (s *odsSheet) text(t *tags, r *Row) []byte {
 				continue
 			}
 			if paragraphs++; paragraphs > 1 {
-				r.room = append(r.room, '\n')
+				r.buf = append(r.buf, '\n')
 			}
 			if !t.empty {
 				depth++
@@ -276,18 +283,18 @@ func (s *odsSheet) text(t *tags, r *Row) []byte {
 			continue
 		case "s":
 			if !t.close {
-				r.room = append(r.room, strings.Repeat(" ", min(s.repeated(t, "c"), 1<<15))...)
+				r.buf = append(r.buf, strings.Repeat(" ", min(s.repeated(t, "c"), 1<<15))...)
 				if t.empty {
 					continue
 				}
 			}
 		case "tab":
 			if !t.close {
-				r.room = append(r.room, '\t')
+				r.buf = append(r.buf, '\t')
 			}
 		case "line-break":
 			if !t.close {
-				r.room = append(r.room, '\n')
+				r.buf = append(r.buf, '\n')
 			}
 		case "annotation", "ruby-text", "frame", "custom-shape", "image", "object", "g":
 			if !t.close {
@@ -297,7 +304,7 @@ func (s *odsSheet) text(t *tags, r *Row) []byte {
 		}
 		t.end()
 	}
-	return r.room[start:len(r.room):len(r.room)]
+	return r.buf[start:len(r.buf):len(r.buf)]
 }
 
 // collapse appends text with runs of white space that has a line end or tab in it made one blank, none at the start.
@@ -325,30 +332,30 @@ func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\
 // failures are the texts that formulas show for errors.
 var failures = []string{"#N/A", "#DIV/0!", "#VALUE!", "#REF!", "#NAME?", "#NUM!", "#NULL!"}
 
-// keep gives what the cell holds; false when that is nothing.
+// keep returns what the cell holds; false when that is nothing.
 func (s *odsSheet) keep(c *odsCell, r *Row) (Cell, bool) {
 	if c.failed || c.formula && isFailure(string(c.text)) {
-		return Cell{Kind: Faulty, Text: c.text, Fault: "is an error, not a value"}, true
+		return Cell{Kind: Faulty, Text: c.text, Fault: errorCell}, true
 	}
 	switch string(c.kind) {
 	case "float", "percentage", "currency":
 		if text, ok := number(c.value); ok {
 			return Cell{Kind: Number, Text: text}, true
 		}
-		return Cell{Kind: Faulty, Text: c.value, Fault: "is stored as a number, but is none"}, true
+		return Cell{Kind: Faulty, Text: c.value, Fault: noNumber}, true
 	case "date":
 		return Cell{Kind: Moment, Text: r.put(isoMoment(string(c.value), asDate))}, len(c.value) > 0
 	case "time":
 		text, ok := isoDuration(string(c.value))
 		if !ok {
-			return Cell{Kind: Faulty, Text: c.value, Fault: "is stored as a time, but is none"}, true
+			return Cell{Kind: Faulty, Text: c.value, Fault: noTime}, true
 		}
 		return Cell{Kind: Moment, Text: r.put(text)}, true
 	case "boolean":
 		return Cell{Kind: Truth, Text: truth(isTrue(c.value))}, true
 	case "":
 		if c.formula {
-			return Cell{Kind: Faulty, Fault: "holds a formula whose result is not stored; open the workbook and save it"}, true
+			return Cell{Kind: Faulty, Fault: noResult}, true
 		}
 	}
 	text := c.text

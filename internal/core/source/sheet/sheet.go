@@ -9,6 +9,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"ladle/internal/core/reason"
 )
 
 const (
@@ -27,8 +29,8 @@ type Info struct {
 // last column.
 type Area struct{ Top, Left, Bottom, Right int }
 
-// Named is an area that a workbook has a name for.
-type Named struct {
+// NamedArea is an area that a workbook has a name for.
+type NamedArea struct {
 	Name   string
 	Sheet  int // from 0
 	Area   Area
@@ -44,10 +46,10 @@ type Book interface {
 	// Sheets lists the sheets in their order.
 	Sheets() ([]Info, error)
 	// Names lists the named ranges and tables.
-	Names() ([]Named, error)
+	Names() ([]NamedArea, error)
 	// Rows reads sheet n, from 0.
 	Rows(n int) (*Rows, error)
-	// Close gives back what the workbook holds.
+	// Close frees what the workbook holds.
 	Close() error
 }
 
@@ -59,7 +61,7 @@ func Open(z *zip.Reader) (Book, error) {
 			return nil, err
 		}
 		if !strings.HasPrefix(string(kind), "application/vnd.oasis.opendocument.spreadsheet") {
-			return nil, Oddity{"this is an OpenDocument file, but no spreadsheet", "save it as .ods or .xlsx"}
+			return nil, Oddity{"this is an OpenDocument file, but not a spreadsheet", "save it as .ods or .xlsx"}
 		}
 		return openODS(z)
 	}
@@ -71,7 +73,8 @@ type Oddity struct{ What, Do string }
 
 func (o Oddity) Error() string { return o.What }
 
-var errTruncated = Oddity{"the workbook is not whole: its sheet ends in the middle", "get it again, or open it and save it anew"}
+var errTruncated = Oddity{"the workbook is incomplete: its sheet ends in the middle",
+	"get it again, or open and save it again"}
 
 // Kind is as what a cell is stored.
 type Kind byte
@@ -90,8 +93,22 @@ type Cell struct {
 	Column int // from 1
 	Kind   Kind
 	Text   []byte
-	Fault  string // words that go behind the cell
+	Fault  *reason.Cause
 }
+
+// What can be wrong with a cell.
+var (
+	errorCell = reason.Fault(reason.CellError, "")
+	noNumber  = reason.Fault(reason.Unreadable, "is stored as a number, but is not one")
+	noTime    = reason.Fault(reason.Unreadable, "is stored as a time, but is not one")
+	noText    = reason.Fault(reason.Unreadable, "refers to a text that the workbook doesn't have")
+	noResult  = reason.Fault(reason.Unreadable, "holds a formula whose result is not stored; open the workbook and "+
+		"save it")
+	noDateNumber    = reason.Fault(reason.Unreadable, "is shown as a date, but is not a number")
+	beyondDates     = reason.Fault(reason.Unreadable, "is shown as a date, but is out of the range of dates")
+	dayZero         = reason.Fault(reason.Unreadable, "is 0, shown as a date, but is not one")
+	dayThatNeverWas = reason.Fault(reason.Unreadable, "is 29 February 1900, a day that never existed")
+)
 
 // Row is a row with its cells, from left to right. Its memory is good until the next row is read into it.
 type Row struct {
@@ -104,7 +121,20 @@ type Row struct {
 	// Keep makes the texts of all rows of a block good as long as the block is.
 	Keep bool
 
-	room []byte
+	buf  []byte
+	held int // bytes of all cells
+}
+
+// mostRow is the number of bytes that the cells of a row may hold, as those of a line of text may.
+const mostRow = 16 << 20
+
+// holds adds to what the cells of the row hold.
+func (r *Row) holds(bytes int) error {
+	if r.held += bytes; r.held > mostRow {
+		return Oddity{fmt.Sprintf("its row %d holds more than %d MB", r.Number, mostRow>>20),
+			"check where it comes from"}
+	}
+	return nil
 }
 
 // Rows is the rows of a sheet, in blocks that can be read side by side.
@@ -117,19 +147,19 @@ type Rows struct {
 
 // source is the part of the workbook that holds a sheet.
 type source interface {
-	// block gives the markup of the next whole rows, nil at the end, and the number of the first row behind it.
+	// block returns the markup of the next whole rows, nil at the end, and the number of the first row behind it.
 	block(first int) (raw []byte, next int, err error)
 	// read reads the next row of a block.
 	read(b *Block, r *Row) (bool, error)
 	// about says what is known once the sheet was read.
-	about() About
+	about() SheetNotes
 	// progress is the share of the sheet that was read, from 0 to 1.
 	progress() float64
 	Close() error
 }
 
-// About is what a sheet says besides its rows, known once all were read.
-type About struct {
+// SheetNotes is what a sheet says besides its rows, known once all were read.
+type SheetNotes struct {
 	HiddenColumns []Span
 	Merged        []Area // the first of them
 	MergedCount   int
@@ -149,7 +179,7 @@ type Block struct {
 	err    error
 }
 
-// Next gives the next block; io.EOF at the end.
+// Next returns the next block; io.EOF at the end.
 func (r *Rows) Next() (*Block, error) {
 	if r.ended {
 		return nil, io.EOF
@@ -168,7 +198,7 @@ func (r *Rows) Next() (*Block, error) {
 }
 
 // About is what the sheet says besides its rows; whole after Next gave io.EOF.
-func (r *Rows) About() About { return r.about() }
+func (r *Rows) About() SheetNotes { return r.about() }
 
 // Progress is the share of the sheet that was read, from 0 to 1.
 func (r *Rows) Progress() float64 { return r.progress() }
@@ -182,9 +212,9 @@ func (b *Block) Next(r *Row) bool {
 		return true
 	}
 	for b.err == nil {
-		r.Cells, r.Hidden, r.Formulas, r.Merged = r.Cells[:0], false, 0, 0
+		r.Cells, r.Hidden, r.Formulas, r.Merged, r.held = r.Cells[:0], false, 0, 0, 0
 		if !r.Keep {
-			r.room = r.room[:0]
+			r.buf = r.buf[:0]
 		}
 		more, err := b.of.read(b, r)
 		if err != nil {
@@ -205,11 +235,11 @@ func (b *Block) Next(r *Row) bool {
 // Err is what is wrong with the markup of the block, or nil.
 func (b *Block) Err() error { return b.err }
 
-// put adds text to the row's room and gives it as bytes that stay.
+// put adds text to the row's buf and returns it as bytes that stay.
 func (r *Row) put(text string) []byte {
-	start := len(r.room)
-	r.room = append(r.room, text...)
-	return r.room[start:len(r.room):len(r.room)]
+	start := len(r.buf)
+	r.buf = append(r.buf, text...)
+	return r.buf[start:len(r.buf):len(r.buf)]
 }
 
 // ColumnName is the name of a column, counted from 1: A, Z, AA.
@@ -268,7 +298,8 @@ func ParseArea(text string) (Area, bool) {
 	}
 	c1, r1, ok1 := reference([]byte(first))
 	c2, r2, ok2 := reference([]byte(last))
-	if !ok1 || !ok2 || (c1 == 0) != (c2 == 0) || (r1 == 0) != (r2 == 0) || c2 < c1 || r2 < r1 || !several && (c1 == 0 || r1 == 0) {
+	if !ok1 || !ok2 || (c1 == 0) != (c2 == 0) || (r1 == 0) != (r2 == 0) || c2 < c1 || r2 < r1 || !several &&
+		(c1 == 0 || r1 == 0) {
 		return Area{}, false
 	}
 	return Area{Top: max(r1, 1), Left: max(c1, 1), Bottom: r2, Right: c2}, true
@@ -311,19 +342,20 @@ func readAll(f *zip.File, most int64) ([]byte, error) {
 	defer r.Close()
 	b, err := io.ReadAll(io.LimitReader(r, most+1))
 	if int64(len(b)) > most {
-		return nil, Oddity{fmt.Sprintf("its part %s is larger than %d MB", f.Name, most>>20), "check that this is the right file"}
+		return nil, Oddity{fmt.Sprintf("its part %s is larger than %d MB", f.Name, most>>20),
+			"check that this is the right file"}
 	}
 	return b, err
 }
 
-// inflated reads a member of an archive, and refuses one that inflates beyond reason.
-type inflated struct {
+// boundedReader reads a member of an archive, and refuses one that inflates beyond reason.
+type boundedReader struct {
 	io.ReadCloser
 	file *zip.File
 	n    int64
 }
 
-func inflate(f *zip.File) (*inflated, error) {
+func inflate(f *zip.File) (*boundedReader, error) {
 	if f.Flags&1 != 0 {
 		return nil, Oddity{"the workbook is locked with a password", "save it without one"}
 	}
@@ -331,7 +363,7 @@ func inflate(f *zip.File) (*inflated, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &inflated{ReadCloser: r, file: f}, nil
+	return &boundedReader{ReadCloser: r, file: f}, nil
 }
 
 const (
@@ -339,11 +371,12 @@ const (
 	bombSize  = 64 << 20
 )
 
-func (i *inflated) Read(b []byte) (int, error) {
+func (i *boundedReader) Read(b []byte) (int, error) {
 	n, err := i.ReadCloser.Read(b)
 	i.n += int64(n)
 	if i.n > bombSize && i.n/bombRatio > int64(i.file.CompressedSize64) {
-		return n, Oddity{fmt.Sprintf("its part %s inflates to more than %d times its size, as no honest workbook does", i.file.Name, bombRatio),
+		return n, Oddity{fmt.Sprintf("its part %s expands to more than %d times its size, which no real workbook does",
+			i.file.Name, bombRatio),
 			"check where it comes from"}
 	}
 	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, zip.ErrChecksum) {
@@ -352,6 +385,6 @@ func (i *inflated) Read(b []byte) (int, error) {
 	return n, err
 }
 
-func (i *inflated) share() float64 {
+func (i *boundedReader) share() float64 {
 	return min(1, float64(i.n)/float64(max(1, i.file.UncompressedSize64)))
 }

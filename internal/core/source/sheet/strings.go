@@ -21,7 +21,7 @@ type sharedStrings struct {
 	offsets []uint32 // of each text: its block and, in 20 bits, the place in it
 	blocks  [][]byte
 	disk    *os.File
-	room    []byte
+	buf     []byte
 }
 
 var errManyStrings = Oddity{"it has more texts than any sheet needs", "check where it comes from"}
@@ -61,7 +61,7 @@ func prefixOf(tag []byte) string {
 }
 
 // items reads the items of the list, a block of whole ones at a time.
-func (s *sharedStrings) items(w *window, prefix string) error {
+func (s *sharedStrings) items(w *streamWindow, prefix string) error {
 	end, last := []byte("</"+prefix+"si>"), []byte("</"+prefix+"sst")
 	for {
 		rest := w.b[w.at:]
@@ -91,17 +91,17 @@ func (s *sharedStrings) items(w *window, prefix string) error {
 
 // block adds the items in a run of whole ones.
 func (s *sharedStrings) block(b []byte) error {
-	t := &tags{b: b}
+	t := &tagReader{b: b}
 	for t.next() {
 		if string(t.name) != "si" || t.close {
 			continue
 		}
 		t.end()
-		s.room = s.room[:0]
+		s.buf = s.buf[:0]
 		if !t.empty {
-			s.room = richText(s.room, t, "si")
+			s.buf = richText(s.buf, t, "si")
 		}
-		if err := s.add(unescapeHex(s.room, 0)); err != nil {
+		if err := s.add(unescapeHex(s.buf, 0)); err != nil {
 			return err
 		}
 	}
@@ -110,7 +110,7 @@ func (s *sharedStrings) block(b []byte) error {
 
 // richText appends the text of the element whose start tag was read: its t elements, with those of runs, without
 // phonetic ones (ECMA-376 part 1, 18.4.8, 18.4.6).
-func richText(to []byte, t *tags, element string) []byte {
+func richText(to []byte, t *tagReader, element string) []byte {
 	inText := false
 	for t.next() {
 		if t.name == nil { // a CDATA section
@@ -187,7 +187,7 @@ func (s *sharedStrings) spill() error {
 	return nil
 }
 
-// get gives text number n; its bytes are not to be changed.
+// get returns text number n; its bytes are not to be changed.
 func (s *sharedStrings) get(n int) ([]byte, error) {
 	at := s.offsets[n]
 	block, place := s.blocks[at>>20], int(at&(1<<20-1))
@@ -210,7 +210,7 @@ func (s *sharedStrings) get(n int) ([]byte, error) {
 	return block[place+n : place+n+int(length)], nil
 }
 
-// Close gives the temporary file back.
+// Close removes the temporary file.
 func (s *sharedStrings) Close() error {
 	if s.disk == nil {
 		return nil

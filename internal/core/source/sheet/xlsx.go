@@ -19,7 +19,7 @@ type xlsx struct {
 	main     string // the part with the list of sheets
 	workbook workbookPart
 	parts    map[string]relation // by id
-	styles   []shown
+	styles   []display
 	strings  *sharedStrings
 }
 
@@ -44,7 +44,7 @@ type relation struct {
 	Target string `xml:"Target,attr"`
 }
 
-// is tells whether the relation is of a kind; strict and transitional files differ in what stands before its name.
+// is reports whether the relation is of a kind; strict and transitional files differ in what stands before its name.
 func (r relation) is(kind string) bool { return strings.HasSuffix(r.Type, "/"+kind) }
 
 func openXLSX(z *zip.Reader) (Book, error) {
@@ -59,7 +59,8 @@ func openXLSX(z *zip.Reader) (Book, error) {
 		}
 	}
 	if member(z, x.main) == nil {
-		return nil, Oddity{"this is an Office Open XML file, but no workbook: it has no list of sheets", "check that this is the right file"}
+		return nil, Oddity{"this is an Office Open XML file, but not a workbook: it has no list of sheets",
+			"check that this is the right file"}
 	}
 	if strings.HasSuffix(x.main, ".bin") {
 		return nil, Oddity{"this is a workbook in a binary format (.xlsb)", "save it as .xlsx"}
@@ -89,7 +90,7 @@ func openXLSX(z *zip.Reader) (Book, error) {
 func (x *xlsx) decode(part string, to any) error {
 	f := member(x.zip, part)
 	if f == nil {
-		return Oddity{"the workbook lacks its part " + part, "get it again, or open it and save it anew"}
+		return Oddity{"the workbook lacks its part " + part, "get it again, or open and save it again"}
 	}
 	b, err := readAll(f, maxPart)
 	if err != nil {
@@ -98,7 +99,7 @@ func (x *xlsx) decode(part string, to any) error {
 	d := xml.NewDecoder(asUTF8(bytes.NewReader(b)))
 	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // UTF-16 was decoded above
 	if err := d.Decode(to); err != nil {
-		return Oddity{fmt.Sprintf("its part %s is broken: %v", part, err), "get it again, or open it and save it anew"}
+		return Oddity{fmt.Sprintf("its part %s is broken: %v", part, err), "get it again, or open and save it again"}
 	}
 	return nil
 }
@@ -140,7 +141,7 @@ func (x *xlsx) readStyles(part string) error {
 	if err := x.decode(part, &styles); err != nil {
 		return err
 	}
-	own := map[int]shown{}
+	own := map[int]display{}
 	for _, c := range styles.Codes {
 		own[c.ID] = judgeFormat(c.Code)
 	}
@@ -174,15 +175,17 @@ func (x *xlsx) part(n int) (string, error) {
 		if r := x.parts[a.Value]; r.is("worksheet") {
 			return r.Target, nil
 		} else if r.Target != "" {
-			return "", Oddity{fmt.Sprintf("sheet %q holds no cells, but a chart or the like", s.Name), "say another sheet"}
+			return "", Oddity{fmt.Sprintf("sheet %q holds a chart or the like, not cells", s.Name),
+				"choose another sheet"}
 		}
 	}
-	return "", Oddity{fmt.Sprintf("the workbook lacks the part of sheet %q", s.Name), "get it again, or open it and save it anew"}
+	return "", Oddity{fmt.Sprintf("the workbook lacks the part of sheet %q", s.Name),
+		"get it again, or open and save it again"}
 }
 
 // Names lists the defined names that are one area, and the tables of all sheets.
-func (x *xlsx) Names() ([]Named, error) {
-	var all []Named
+func (x *xlsx) Names() ([]NamedArea, error) {
+	var all []NamedArea
 	for _, n := range x.workbook.Names {
 		sheet, area, ok := strings.Cut(n.Text, "!")
 		if !ok {
@@ -191,7 +194,7 @@ func (x *xlsx) Names() ([]Named, error) {
 		sheet = strings.ReplaceAll(strings.TrimSuffix(strings.TrimPrefix(sheet, "'"), "'"), "''", "'")
 		a, ok := ParseArea(area)
 		if at := x.numberOf(sheet); ok && at >= 0 {
-			all = append(all, Named{Name: n.Name, Sheet: at, Area: a})
+			all = append(all, NamedArea{Name: n.Name, Sheet: at, Area: a})
 		}
 	}
 	for i := range x.workbook.Sheets {
@@ -214,7 +217,7 @@ func (x *xlsx) numberOf(sheet string) int {
 }
 
 // tables lists the tables in sheet n.
-func (x *xlsx) tables(n int) ([]Named, error) {
+func (x *xlsx) tables(n int) ([]NamedArea, error) {
 	part, err := x.part(n)
 	if err != nil {
 		return nil, nil // a chart has none
@@ -223,7 +226,7 @@ func (x *xlsx) tables(n int) ([]Named, error) {
 	if err != nil {
 		return nil, err
 	}
-	var all []Named
+	var all []NamedArea
 	for _, r := range relations {
 		if !r.is("table") {
 			continue
@@ -241,7 +244,7 @@ func (x *xlsx) tables(n int) ([]Named, error) {
 		if !ok {
 			continue
 		}
-		named := Named{Name: t.Name, Sheet: n, Area: area, Table: true, Header: 1, Totals: t.Totals}
+		named := NamedArea{Name: t.Name, Sheet: n, Area: area, Table: true, Header: 1, Totals: t.Totals}
 		if t.Header != nil {
 			named.Header, _ = strconv.Atoi(*t.Header)
 		}
@@ -261,7 +264,7 @@ func (x *xlsx) Rows(n int) (*Rows, error) {
 	}
 	f := member(x.zip, part)
 	if f == nil {
-		return nil, Oddity{"the workbook lacks its part " + part, "get it again, or open it and save it anew"}
+		return nil, Oddity{"the workbook lacks its part " + part, "get it again, or open and save it again"}
 	}
 	from, err := inflate(f)
 	if err != nil {

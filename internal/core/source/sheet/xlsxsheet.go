@@ -10,10 +10,10 @@ import (
 // xlsxSheet reads the part of one sheet (ECMA-376 part 1, 18.3).
 type xlsxSheet struct {
 	book   *xlsx
-	from   *inflated
-	window *window
+	from   *boundedReader
+	window *streamWindow
 	prefix string // of the names of elements, with its colon
-	known  About
+	known  SheetNotes
 	ended  bool
 }
 
@@ -45,7 +45,7 @@ func (s *xlsxSheet) begin() error {
 }
 
 // column notes hidden columns.
-func (s *xlsxSheet) column(t *tags) {
+func (s *xlsxSheet) column(t *tagReader) {
 	var span Span
 	hidden := false
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
@@ -79,13 +79,13 @@ func (s *xlsxSheet) block(first int) (raw []byte, next int, err error) {
 // after is the number of the row behind those in b, of which the first is number first unless it says another.
 func (s *xlsxSheet) after(b []byte, first int) int {
 	if at := bytes.LastIndex(b, []byte("<"+s.prefix+"row ")); at >= 0 {
-		t := &tags{b: b[at:]}
+		t := &tagReader{b: b[at:]}
 		t.next()
 		if n := rowNumber(t); n > 0 {
 			return n + 1
 		}
 	}
-	t := &tags{b: b}
+	t := &tagReader{b: b}
 	for t.next() {
 		if string(t.name) == "row" && !t.close {
 			if n := rowNumber(t); n > 0 {
@@ -97,7 +97,7 @@ func (s *xlsxSheet) after(b []byte, first int) int {
 	return first
 }
 
-func rowNumber(t *tags) int {
+func rowNumber(t *tagReader) int {
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		if string(name) == "r" {
 			n, _ := strconv.Atoi(string(value))
@@ -137,13 +137,13 @@ func (s *xlsxSheet) tail() error {
 	}
 }
 
-func (s *xlsxSheet) about() About      { return s.known }
+func (s *xlsxSheet) about() SheetNotes { return s.known }
 func (s *xlsxSheet) progress() float64 { return s.from.share() }
 func (s *xlsxSheet) Close() error      { return s.from.Close() }
 
 // read reads the next row of b.
 func (s *xlsxSheet) read(b *Block, r *Row) (bool, error) {
-	t := &tags{b: b.Raw, at: b.at}
+	t := &tagReader{b: b.Raw, at: b.at}
 	for t.next() {
 		if string(t.name) != "row" || t.close {
 			continue
@@ -160,7 +160,8 @@ func (s *xlsxSheet) read(b *Block, r *Row) (bool, error) {
 			}
 		}
 		if r.Number > maxRows {
-			return false, Oddity{fmt.Sprintf("it has a row %d, and a sheet has at most %d", r.Number, maxRows), "check where it comes from"}
+			return false, Oddity{fmt.Sprintf("it has a row %d, and a sheet has at most %d", r.Number, maxRows),
+				"check where it comes from"}
 		}
 		b.first = r.Number + 1
 		var err error
@@ -186,7 +187,7 @@ type xlsxCell struct {
 }
 
 // cells reads the cells of a row up to its end tag.
-func (s *xlsxSheet) cells(t *tags, r *Row) error {
+func (s *xlsxSheet) cells(t *tagReader, r *Row) error {
 	column := 0
 	for t.next() {
 		switch string(t.name) {
@@ -212,7 +213,7 @@ func (s *xlsxSheet) cells(t *tags, r *Row) error {
 }
 
 // cell reads a cell and what it holds.
-func (s *xlsxSheet) cell(t *tags, c *xlsxCell, r *Row) error {
+func (s *xlsxSheet) cell(t *tagReader, c *xlsxCell, r *Row) error {
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		if len(name) != 1 {
 			continue
@@ -221,7 +222,8 @@ func (s *xlsxSheet) cell(t *tags, c *xlsxCell, r *Row) error {
 		case 'r':
 			column, _, ok := reference(value)
 			if !ok || column == 0 {
-				return Oddity{fmt.Sprintf("its row %d has a cell %q, and there is no such address", r.Number, value), "check where it comes from"}
+				return Oddity{fmt.Sprintf("its row %d has a cell %q, and there is no such address", r.Number, value),
+					"check where it comes from"}
 			}
 			c.column = column
 		case 's':
@@ -231,7 +233,8 @@ func (s *xlsxSheet) cell(t *tags, c *xlsxCell, r *Row) error {
 		}
 	}
 	if c.column > maxColumns {
-		return Oddity{fmt.Sprintf("its row %d has more than %d cells", r.Number, maxColumns), "check where it comes from"}
+		return Oddity{fmt.Sprintf("its row %d has more than %d cells", r.Number, maxColumns),
+			"check where it comes from"}
 	}
 	if !t.empty {
 		s.content(t, c, r)
@@ -254,7 +257,7 @@ func digits(b []byte) int {
 }
 
 // content reads the elements in a cell up to its end tag.
-func (s *xlsxSheet) content(t *tags, c *xlsxCell, r *Row) {
+func (s *xlsxSheet) content(t *tagReader, c *xlsxCell, r *Row) {
 	for t.next() {
 		switch string(t.name) {
 		case "v":
@@ -266,11 +269,11 @@ func (s *xlsxSheet) content(t *tags, c *xlsxCell, r *Row) {
 		case "is":
 			if !t.close {
 				t.end()
-				start := len(r.room)
+				start := len(r.buf)
 				if !t.empty {
-					r.room = unescapeHex(richText(r.room, t, "is"), start)
+					r.buf = unescapeHex(richText(r.buf, t, "is"), start)
 				}
-				c.inline = r.room[start:len(r.room):len(r.room)]
+				c.inline = r.buf[start:len(r.buf):len(r.buf)]
 				t.empty = false
 				continue
 			}
@@ -297,7 +300,7 @@ func (s *xlsxSheet) keep(c *xlsxCell, r *Row) error {
 	case "s":
 		n := digits(bytes.TrimSpace(c.value))
 		if !c.given || n < 0 || n >= len(s.book.strings.offsets) {
-			kept.Kind, kept.Fault = Faulty, "refers to a text that the workbook doesn't have"
+			kept.Kind, kept.Fault = Faulty, noText
 			break
 		}
 		text, err := s.book.strings.get(n)
@@ -312,22 +315,22 @@ func (s *xlsxSheet) keep(c *xlsxCell, r *Row) error {
 	case "b":
 		kept.Kind, kept.Text = Truth, truth(isTrue(bytes.TrimSpace(c.value)))
 	case "e":
-		kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), "is an error, not a value"
+		kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), errorCell
 	case "d":
 		kept.Kind, kept.Text = Moment, r.put(isoMoment(string(c.value), s.shown(c.style)))
 	default:
 		s.number(c, r, &kept)
 	}
 	if c.formula && len(c.value) == 0 && !c.given && kept.Kind != Faulty {
-		kept.Kind, kept.Text, kept.Fault = Faulty, nil, "holds a formula whose result is not stored; open the workbook and save it"
+		kept.Kind, kept.Text, kept.Fault = Faulty, nil, noResult
 	}
 	if kept.Kind == Faulty || len(kept.Text) > 0 {
 		r.Cells = append(r.Cells, kept)
 	}
-	return nil
+	return r.holds(len(kept.Text))
 }
 
-func (s *xlsxSheet) shown(style int) shown {
+func (s *xlsxSheet) shown(style int) display {
 	if style >= 0 && style < len(s.book.styles) {
 		return s.book.styles[style]
 	}
@@ -343,13 +346,13 @@ func (s *xlsxSheet) number(c *xlsxCell, r *Row, kept *Cell) {
 		text, ok := number(c.value)
 		kept.Kind, kept.Text = Number, text
 		if !ok {
-			kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), "is stored as a number, but is none"
+			kept.Kind, kept.Text, kept.Fault = Faulty, r.unescaped(c.value, false), noNumber
 		}
 		return
 	}
 	text, why := moment(c.value, as, isTrue([]byte(s.book.workbook.Properties.Date1904)))
 	kept.Kind, kept.Text, kept.Fault = Moment, r.put(text), why
-	if why != "" {
+	if why != nil {
 		kept.Kind, kept.Text = Faulty, c.value
 	}
 }
@@ -361,21 +364,21 @@ func truth(yes bool) []byte {
 	return []byte("false")
 }
 
-// unescaped gives text without references, copied only where it has some.
+// unescaped returns text without references, copied only where it has some.
 func (r *Row) unescaped(text []byte, hex bool) []byte {
 	if plain(text) && !(hex && bytes.Contains(text, []byte("_x"))) {
 		return text
 	}
-	start := len(r.room)
-	r.room = unescape(r.room, text)
+	start := len(r.buf)
+	r.buf = unescape(r.buf, text)
 	if hex {
-		r.room = unescapeHex(r.room, start)
+		r.buf = unescapeHex(r.buf, start)
 	}
-	return r.room[start:len(r.room):len(r.room)]
+	return r.buf[start:len(r.buf):len(r.buf)]
 }
 
-// isoMoment gives a moment of ISO 8601 as this package writes it.
-func isoMoment(text string, as shown) string {
+// isoMoment returns a moment of ISO 8601 as this package writes it.
+func isoMoment(text string, as display) string {
 	date, clock, both := cutT(text)
 	clock = trimZone(clock)
 	if as == asDate && (clock == "" || clock == "00:00:00" || clock == "00:00") {

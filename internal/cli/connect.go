@@ -1,0 +1,69 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/mysql"
+	"ladle/internal/core/engine/postgres"
+	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/fault"
+)
+
+func databaseOption() option {
+	return option{name: "db", value: "DATABASE", group: groupDatabase, variable: "LADLE_DB", needed: true,
+		does: "the path of an SQLite file, or a URL: postgres://USER@HOST/NAME or mysql://USER@HOST/NAME"}
+}
+
+func waitOption() option {
+	return option{name: "wait", value: "TIME", group: groupDatabase, fallback: "5s", check: isTime,
+		does: "wait that long for tables that another session has locked: 30s, 10m"}
+}
+
+func timeoutOption() option {
+	return option{name: "statement-timeout", value: "TIME", group: groupDatabase, fallback: "1h", check: isTime,
+		does: "give up when the server gives no sign of life for that long"}
+}
+
+// isTime is an error for what is no length of time.
+func isTime(word string) error {
+	if d, err := time.ParseDuration(word); err != nil || d <= 0 {
+		return fault.InvalidValue{What: fmt.Sprintf("%q is not a length of time", word), Do: "write 30s, 10m or 2h"}
+	}
+	return nil
+}
+
+// waits are how long the command waits for the database.
+func waits(c *cli.Command) engine.Waits {
+	w := engine.UsualWaits
+	if d, err := time.ParseDuration(c.String("wait")); err == nil {
+		w.Lock = d
+	}
+	if d, err := time.ParseDuration(c.String("statement-timeout")); err == nil {
+		w.Statement = d
+	}
+	return w
+}
+
+// open connects to a database by its path or URL.
+func open(ctx context.Context, database string, waits engine.Waits) (engine.Database, error) {
+	if database == "" {
+		return nil, fault.New(fault.Wrong, "no database is named", "give --db, or set LADLE_DB")
+	}
+	scheme, _, isURL := strings.Cut(database, "://")
+	switch {
+	case !isURL:
+		return sqlite.Open(database, waits)
+	case scheme == "postgres" || scheme == "postgresql":
+		return postgres.Open(ctx, database, waits)
+	case scheme == "mysql" || scheme == "mariadb":
+		return mysql.Open(ctx, database, waits)
+	}
+	return nil, fault.New(fault.Wrong, fmt.Sprintf("%q is not a kind of database that ladle knows", scheme),
+		"give the path of an SQLite file, or a URL like postgres://USER@HOST/NAME or mysql://USER@HOST/NAME")
+}

@@ -1,0 +1,75 @@
+package intake
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/source"
+)
+
+const (
+	certain = 0.9  // what is less sure is told
+	vague   = 0.05 // an encoding that is less sure would change values
+)
+
+// readingNotes are what a person should know of the way in which files were read, because it was found by looking. It
+// is an error when the encoding of a file is so unsure that values could be other ones.
+func readingNotes(t source.Table) ([]string, error) {
+	var notes []string
+	for _, m := range t.Formats() {
+		name := filepath.Base(m.Name())
+		e := m.Encoding
+		switch {
+		case e.Value == "" || e.Given || e.Value == "ASCII" || strings.HasPrefix(e.Value, "UTF-"):
+		case e.Confidence < vague:
+			return nil, fault.At(fault.Refused, fault.Problem{File: m.Path,
+				What: fmt.Sprintf("it is not clear in which encoding this text is; the best guess is %s", e.Value),
+				Do:   "set encoding: for this input"})
+		default:
+			notes = append(notes, fmt.Sprintf("%s was read as %s, a guess; set encoding: in the ladle file to be "+
+				"certain", name, e.Value))
+		}
+		if d := m.Delimiter; d.Value != "" && d.Confidence < certain && !d.Given {
+			notes = append(notes, fmt.Sprintf("%s: the delimiter is a guess (%q); set delimiter: in the ladle file to "+
+				"be certain", name, d.Value))
+		}
+		notes = append(notes, hidden(name, &m)...)
+		switch {
+		case m.Blank == 1:
+			notes = append(notes, name+": 1 line that holds nothing was skipped")
+		case m.Blank > 1:
+			notes = append(notes, fmt.Sprintf("%s: %s lines that hold nothing were skipped", name,
+				reason.Count(m.Blank)))
+		}
+		if h := m.Header; h.Confidence < certain && !h.Given {
+			notes = append(notes, fmt.Sprintf("%s: the line of the header is a guess (%s); set header: in the ladle "+
+				"file to be certain", name, h.Value))
+		}
+	}
+	return notes, nil
+}
+
+// hidden returns what of a sheet is read although a person doesn't see it, or doesn't see it so.
+func hidden(name string, m *source.Format) (notes []string) {
+	if m.HiddenRows == 1 {
+		notes = append(notes, name+": 1 of its rows is hidden; it is read like the others")
+	} else if m.HiddenRows > 1 {
+		notes = append(notes, fmt.Sprintf("%s: %d of its rows are hidden; they are read like the others", name,
+			m.HiddenRows))
+	}
+	if len(m.HiddenColumns) > 0 {
+		notes = append(notes, fmt.Sprintf("%s: hidden columns, which can be used like the others: %s", name,
+			strings.Join(m.HiddenColumns, ", ")))
+	}
+	if m.Totals > 0 {
+		notes = append(notes, fmt.Sprintf("%s: totals rows of the table, left out: %d", name, m.Totals))
+	}
+	if m.Merged > 0 {
+		notes = append(notes, fmt.Sprintf("%s: blocks of merged cells, of which only the first cell holds a value: %d",
+			name, m.Merged))
+	}
+	return notes
+}

@@ -1,0 +1,37 @@
+package intake
+
+import (
+	"context"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/setaside"
+)
+
+// Read cleans all inputs into spools, and adds up their totals. progress, when not nil, hears of the bytes of an input
+// that are done.
+func (in *Intake) Read(ctx context.Context, progress func(input string, done, of int64)) error {
+	for i, f := range in.Plan.Feeds {
+		told := func(done int64) {
+			if progress != nil {
+				progress(f.Name(), done, in.Tables[i].Size())
+			}
+		}
+		rows, err := clean.Read(ctx, in.Tables[i], f.Recipe, f.Columns, in.dir, told)
+		if err != nil {
+			return err
+		}
+		in.Rows = append(in.Rows, rows)
+		if c, ok := in.Tables[i].(*setaside.Corrected); ok {
+			if err := c.Unused(); err != nil {
+				return err
+			}
+		}
+		notes, err := readingNotes(in.Tables[i])
+		if err != nil {
+			return err
+		}
+		in.Notes = append(in.Notes, notes...)
+	}
+	in.Notes = append(in.Notes, in.Plan.Unfollowed()...)
+	return in.addUp()
+}

@@ -1,0 +1,318 @@
+package judge
+
+import (
+	"context"
+	"slices"
+
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// decide is the last pass of a step's judging: a verdict for each line, in the order of the file, the rows that lines
+// become, and what later lookups will know of them.
+func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
+	d := r.newDecision(s)
+	answers, err := r.answers(s, keys)
+	if err != nil {
+		return err
+	}
+	defer answers.Close()
+	told, err := answers.Reader()
+	if err != nil {
+		return err
+	}
+	if s.Locates() {
+		s.FirstNew = r.newRows[s.Table]
+		d.next = s.FirstNew
+		r.newRows[s.Table] += s.Tally.Added
+	}
+	verdicts := newVerdicts(r.Dir)
+	lines := s.lines(ctx, d.needsValues())
+	for lines.Next() {
+		out, err := d.batch(ctx, lines, told)
+		if err == nil {
+			err = verdicts.spool.Append(&out.batch)
+		}
+		if err != nil {
+			_ = verdicts.spool.Close()
+			return err
+		}
+	}
+	s.verdicts = verdicts
+	return lines.Err()
+}
+
+// lineAnswer is the answer for a line with the verdict that follows from it; Updated stands for what is yet to be held
+// against the table.
+type lineAnswer struct {
+	answer
+	verdict Verdict
+	kept    bool // of a second half: the first one leaves the row as it is, so it is only compared
+}
+
+// answers brings the answers of all parts into the order of the lines, with verdicts, and fills the tally; which rows
+// an update leaves as they are is not known yet, and not in the tally.
+func (r *round) answers(s *Step, keys *match) (*spool.Stream[lineAnswer], error) {
+	all := spool.NewStream[lineAnswer](r.Dir)
+	var batch findingBatch
+	var first verdictBatch
+	for i := range s.rows.Batches() {
+		if err := s.findings.read(i, &batch); err != nil {
+			return all, err
+		}
+		if s.first != nil {
+			if err := s.first.verdicts.read(i, &first); err != nil {
+				return all, err
+			}
+		}
+		start, n := s.rows.Span(i)
+		for line := range n {
+			a, err := s.answer(batch.rowState(line), keys, &first, line)
+			if err != nil {
+				return all, err
+			}
+			number := start + int64(line)
+			switch {
+			case a.verdict == Added && s.gaps.Has(number) && !s.fillsGaps(number):
+				a.verdict, a.outcome = SetAside, isGap
+			case a.verdict == Added && s.breaks(number):
+				a.verdict, a.outcome = SetAside, isBroken
+			}
+			if a.verdict == SetAside {
+				s.SetAside.Add(number)
+				r.SetAside[s.Feed.Number].Add(number)
+			}
+			if a.verdict != Updated {
+				s.Tally.count(a.verdict)
+			}
+			if err := all.Append(a); err != nil {
+				return all, err
+			}
+		}
+	}
+	return all, nil
+}
+
+// answer is the answer for a line by its row state.
+func (s *Step) answer(rowState int64, keys *match, first *verdictBatch, line int) (lineAnswer, error) {
+	switch {
+	case rowState == bad:
+		return lineAnswer{answer: answer{outcome: isContradict}, verdict: SetAside}, nil
+	case rowState == out:
+		return lineAnswer{answer: answer{outcome: isContradict}, verdict: LeftOut}, nil
+	case s.first != nil:
+		return secondOf(first, line), nil
+	}
+	a, err := keys.next(rowState)
+	return lineAnswer{answer: a, verdict: s.verdictOf(a.outcome)}, err
+}
+
+// verdictOf is the verdict that follows from an outcome.
+func (s *Step) verdictOf(o outcome) Verdict {
+	switch {
+	case o == isNew && s.Policy.NotThere == ladlefile.AddNotThere:
+		return Added
+	case o == isNew && s.Policy.NotThere == ladlefile.LeaveOutNotThere:
+		return LeftOut
+	case o == isThere && s.Compares():
+		return Updated
+	case o == isThere:
+		return Same
+	case o == isRepeat:
+		return Repeated
+	case o == isOverruled:
+		return Overruled
+	}
+	return SetAside
+}
+
+// secondOf is what a second half does with a line for which the first one has a verdict.
+func secondOf(first *verdictBatch, line int) lineAnswer {
+	switch v := first.verdict(line); v {
+	case Added, Updated, Unchanged, Same, Differs:
+		row := first.row()
+		a := answer{outcome: isThere, ref: row.Nums[line], new: row.States[line] == value.New}
+		return lineAnswer{a, Updated, v == Same || v == Differs}
+	default:
+		return lineAnswer{answer: answer{outcome: isPassed}, verdict: v}
+	}
+}
+
+// decision is decide at work.
+type decision struct {
+	*round
+	step       *Step
+	log        *spool.Problems
+	held       *spool.Problems // of lines that are held against their rows, a batch at a time
+	next       int64           // the number of the next row that is added
+	fedLocator int             // the column of the step that is the table's locator, or -1
+	learners   []*index        // the indexes that must know the rows of this step
+	reader
+}
+
+func (r *round) newDecision(s *Step) *decision {
+	d := &decision{round: r, step: s, log: spool.NewProblems(r.Dir), held: spool.NewProblems(r.Dir), fedLocator: -1, reader: reader{from: s}}
+	if s.Table.Locator != "" {
+		d.fedLocator = slices.Index(s.Names(), s.Table.Locator)
+	}
+	s.Problems = append(s.Problems, d.log, d.held)
+	for _, x := range r.indexes {
+		if x.Table == s.Table && x.old == nil && r.neededLater(x, s) {
+			d.learners = append(d.learners, x)
+		}
+	}
+	if s.Compares() {
+		s.changes = newChanges(s, d.learners, r.Dir)
+	}
+	return d
+}
+
+// needsValues reports whether the pass needs the values of lines: where an index learns them, rows are held against the
+// table, or the file brings locators along.
+func (d *decision) needsValues() bool {
+	return len(d.learners) > 0 || d.step.changes != nil || d.fedLocator >= 0
+}
+
+func (d *decision) batch(ctx context.Context, lines *Lines, told *spool.StreamReader[lineAnswer]) (*verdictBatch,
+	error) {
+	made := newDecided()
+	var rows []existingRow
+	for i := range lines.Len() {
+		a, err := told.Next()
+		if err != nil {
+			return nil, err
+		}
+		made.add(a.verdict)
+		switch {
+		case a.verdict == Added:
+			d.add(lines, i, made.row())
+			err = d.need(lines, i)
+		case a.verdict == Updated:
+			rows = append(rows, existingRow{i, a.ref, a.new, d.step.first != nil && !a.kept})
+		case a.verdict == SetAside && lines.found.rowState(i) >= 0:
+			err = d.tell(ctx, lines.Number(i), a.answer)
+		case a.verdict == Overruled && a.outcome == isOverruled:
+			err = d.overrule(ctx, lines.Number(i), *a)
+		}
+		if err == nil && a.verdict != SetAside && len(d.step.merges.among(lines.Number(i), 1)) > 0 {
+			err = d.overrule(ctx, lines.Number(i), *a)
+		}
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case a.verdict == Added:
+		case a.new:
+			made.row().AppendNew(a.ref)
+		default:
+			made.row().AppendNum(a.ref)
+		}
+	}
+	changed, err := d.hold(ctx, lines, made, rows)
+	if err != nil {
+		return nil, err
+	}
+	return made, d.learn(ctx, lines, made, changed)
+}
+
+// add returns the row that is added for line i.
+func (d *decision) add(lines *Lines, i int, row *value.Column) {
+	switch {
+	case d.fedLocator >= 0:
+		fed := lines.Value(d.fedLocator)
+		row.AppendFrom(fed, i)
+		if fed.States[i] == value.Given {
+			d.step.FedMost = max(d.step.FedMost, fed.Nums[i])
+		}
+	case d.step.Locates():
+		row.AppendNew(int64(newOfStep(d.next)))
+		d.next++
+	default:
+		row.AppendNum(0)
+	}
+}
+
+// hold finds out which rows that are there change, and puts the verdicts of their lines into made.
+func (d *decision) hold(ctx context.Context, lines *Lines, made *verdictBatch, rows []existingRow) (*changedBatch,
+	error) {
+	if len(rows) == 0 {
+		return nil, nil
+	}
+	s := d.step
+	changed, err := s.changes.hold(ctx, d.round, s, lines.Values(), lines.Number(0), rows)
+	if err != nil {
+		return nil, err
+	}
+	for i, t := range rows {
+		what := changed.verdicts[i]
+		switch what {
+		case Updated:
+			err = d.need(lines, t.line)
+		case SetAside:
+			number := lines.Number(t.line)
+			s.SetAside.Add(number)
+			d.round.SetAside[s.Feed.Number].Add(number)
+			if differing := changed.differing[i]; differing != nil {
+				err = d.differ(number, lines, t.line, differing)
+			} else {
+				err = d.breaks(number, d.held)
+			}
+		}
+		if err != nil {
+			return nil, err
+		}
+		made.set(t.line, what)
+		s.Tally.count(what)
+	}
+	return changed, nil
+}
+
+// need marks the additions that a row refers to which is added or changed, and keeps how the first such line spells
+// them.
+func (d *decision) need(lines *Lines, i int) error {
+	for _, c := range lines.lookups {
+		found := lines.Value(c)
+		if found.States[i] != value.New || !NewRow(found.Nums[i]).OfLookup() {
+			continue
+		}
+		a := d.additions[NewRow(found.Nums[i]).Number()]
+		if a.needed {
+			continue
+		}
+		if err := d.spell(a, d.step.sources[c].lookup.by, lines.Donor(c, i)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// spell returns an addition the values that a line has for it. An addition is identified by cells and constants only.
+func (d *decision) spell(a *addition, by []*evaluator, line int64) error {
+	b, in, err := d.stored(line)
+	if err != nil {
+		return err
+	}
+	a.needed, a.first, a.values = true, origin{d.step.Feed.Number, line}, &value.Batch{}
+	for _, e := range by {
+		from, at := e.of.Constant, 0
+		if from == nil {
+			from, at = b.lines.Cell(e.of.Cell), in
+		}
+		c := value.Column{Kind: from.Kind, Scale: from.Scale}
+		c.AppendFrom(from, at)
+		a.values.Columns = append(a.values.Columns, c)
+	}
+	return nil
+}
+
+// neededLater reports whether a step behind s asks x.
+func (r *round) neededLater(x *index, s *Step) bool {
+	return slices.ContainsFunc(r.Steps[s.Number+1:], func(t *Step) bool {
+		asks := t.Table == x.Table && len(t.Key) > 0 && t.first == nil && slices.Equal(t.KeyNames(), x.Columns)
+		for _, l := range lookupsIn(t.sources) {
+			asks = asks || l.index == x || l.index.old != nil && l.index.old.asks(x)
+		}
+		return asks
+	})
+}

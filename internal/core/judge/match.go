@@ -1,0 +1,306 @@
+package judge
+
+import (
+	"context"
+	"errors"
+	"hash/maphash"
+	"slices"
+
+	"ladle/internal/core/keyindex"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// match holds the keys of a step's lines against each other and against the rows that are there, part by part.
+type match struct {
+	step      *Step
+	dir       string // for temporary files
+	index     *index // nil for a step without a key
+	spoilt    spool.RowSet
+	completes bool // the step updates what no earlier step of the table writes: then it also updates rows of these
+	questions []*spool.Stream[question]
+	answers   []*spool.Stream[answer]
+	readers   []*spool.StreamReader[answer]
+	hashes    []keyindex.Hash
+	buf       []byte
+}
+
+// question is the key of a line, and what stands for all that the step uses of it.
+type question struct {
+	line    int64
+	key     keyindex.Hash
+	content uint64
+	breaks  bool // its row would break a CHECK constraint if it were added
+}
+
+// answer is what a match says of a line.
+type answer struct {
+	outcome outcome
+	new     bool  // ref is a NewRow
+	other   int64 // the other line that the outcome speaks of
+	ref     int64 // what the index yields for the row that is there
+
+	// of lines that contradict others with their key, where one stands against many that agree: which side the line is
+	// on, and how many they are
+	side  side
+	crowd int64
+}
+
+// side is where a line stands in a contradiction.
+type side uint8
+
+const (
+	mixed side = iota // there is no crowd
+	alone             // the line is the only one that differs from a crowd
+	among             // the line is of a crowd from which only one differs
+)
+
+// outcome is how a line stands to the others, and to the rows that are there.
+type outcome uint8
+
+const (
+	isNew        outcome = iota // the line stands for its key, which is not in the table
+	isThere                     // the line stands for its key, which is in the table
+	isRepeat                    // as another line that stands for the key
+	isOverruled                 // another line, which differs, or an earlier block stands for the key
+	isContradict                // same key as another line, with other values
+	isMany                      // the key is in the table more than once
+	isPassed                    // of a second half: the first one does nothing with the line
+	isGap                       // the key is not in the table, and a value that a new row needs is blank
+	isBroken                    // the key is not in the table, and a new row would break a CHECK constraint
+)
+
+func (r *round) newMatch(s *Step) *match {
+	m := &match{step: s, dir: r.Dir}
+	if len(s.Key) == 0 || s.first != nil {
+		return m
+	}
+	m.index = r.keyIndex(s.Step)
+	m.completes, m.spoilt = r.completes(s), r.spoilt[s.Number]
+	parts := max(r.partsOf(s.rows.Len()), m.index.PartCount())
+	m.questions, m.answers = spool.Streams[question](r.Dir, parts), spool.Streams[answer](r.Dir, parts)
+	if s.Policy.Removal != nil && !r.Partial {
+		s.Removed = newRemoved(r.Dir, parts)
+	}
+	return m
+}
+
+// contentSeed is that of the hashes of contents.
+var contentSeed = maphash.MakeSeed()
+
+// addKeys takes the keys of the good lines of a batch and writes their parts into rowState.
+func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*value.Column, rowState []int64) error {
+	if m.index == nil {
+		return nil
+	}
+	var err error
+	if m.hashes, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, columns), m.hashes); err != nil {
+		return err
+	}
+	if m.step.Removed != nil {
+		if err := m.step.Removed.stay(m.hashes); err != nil {
+			return err
+		}
+	}
+	for line, h := range m.hashes {
+		if rowState[line] < 0 {
+			continue
+		}
+		part := h.Part(len(m.questions))
+		rowState[line] = int64(part)
+		number := lines.First + int64(line)
+		q := question{number, h, m.content(lines, columns, line), m.step.breaks(number)}
+		if err := m.questions[part].Append(q); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// content stands for all that the step, with its second halves, uses of a line. Only lines of one key are compared by
+// it.
+func (m *match) content(lines *pass, columns []*value.Column, line int) uint64 {
+	m.buf = m.buf[:0]
+	for _, c := range columns {
+		m.buf = c.AppendIdentity(m.buf, line)
+	}
+	for _, c := range m.step.later {
+		m.buf = lines.Cell(c).AppendIdentity(m.buf, line)
+	}
+	return maphash.Bytes(contentSeed, m.buf)
+}
+
+// seenKey is what is known of a key of the input.
+type seenKey struct {
+	line    int64 // the line that stands for the key
+	other   int64 // a line that contradicts it
+	content uint64
+	there   keyindex.Entry
+	clash   bool
+	met     bool // a line stands for it
+
+	agree, differ int64  // lines with this content, and others
+	otherContent  uint64 // of those
+	torn          bool   // they differ among themselves
+}
+
+// sides says on which side lines are that have the content of the key, or another one.
+func (k *seenKey) sides() (own, other side, crowd int64) {
+	switch {
+	case k.agree == 1 && k.differ > 1 && !k.torn:
+		return alone, among, k.differ
+	case k.differ == 1 && k.agree > 1:
+		return among, alone, k.agree
+	}
+	return mixed, mixed, 0
+}
+
+// match answers all questions.
+func (r *round) match(ctx context.Context, m *match) error {
+	if m.index == nil {
+		return nil
+	}
+	if err := r.fill(ctx, m.step, m.index, keyOf(m.step, m.step.sources)); err != nil {
+		return err
+	}
+	if err := r.findRemoved(ctx, m); err != nil {
+		return err
+	}
+	for i := range m.questions {
+		if err := m.part(ctx, i); err != nil {
+			return err
+		}
+		reader, err := m.answers[i].Reader()
+		if err != nil {
+			return err
+		}
+		m.readers = append(m.readers, reader)
+	}
+	return errors.Join(m.step.merges.end(), ctx.Err())
+}
+
+func (m *match) part(ctx context.Context, i int) error {
+	at := i
+	if m.index.InMemory() {
+		at = 0
+	}
+	there, err := m.index.Load(at)
+	if err != nil {
+		return err
+	}
+	defer there.Unload()
+	var keys keyindex.Map[seenKey]
+	keys.Grow(min(m.questions[i].Len(), resident)) // many lines may share few keys
+	err = m.questions[i].Each(func(q *question) error {
+		key, found := keys.Insert(q.key)
+		if !found {
+			key.there = there.Get(q.key)
+		}
+		if key.takes(q) { // else the line is set aside, whatever others have its key
+			key.meet(q, m.step.Policy.Contradictions)
+		}
+		return nil
+	})
+	if err == nil && m.step.Policy.Contradictions == ladlefile.MostOfContradictions {
+		err = m.decideByMost(ctx, i, &keys)
+	}
+	if err != nil {
+		return err
+	}
+	return m.questions[i].Each(func(q *question) error {
+		return m.answers[i].Append(m.answer(keys.Find(q.key), q))
+	})
+}
+
+// meet takes a line of the key into account.
+func (k *seenKey) meet(q *question, policy ladlefile.Contradictions) {
+	first := !k.met
+	k.met = true
+	if first || q.content == k.content {
+		k.agree++
+	} else {
+		k.torn = k.torn || k.differ > 0 && q.content != k.otherContent
+		k.differ++
+		k.otherContent = q.content
+	}
+	switch {
+	case first, policy == ladlefile.LastOfContradictions:
+		k.line, k.content = q.line, q.content
+	case policy == ladlefile.SetAsideContradictions && q.content != k.content && !k.clash:
+		k.clash, k.other = true, q.line
+	case policy == ladlefile.MostOfContradictions && q.content != k.content && k.other == 0:
+		k.other = q.line
+	}
+}
+
+func (m *match) answer(k *seenKey, q *question) answer {
+	touched := k.there.State == keyindex.Touched
+	switch {
+	case q.breaks && !k.there.There():
+		return answer{outcome: isNew}
+	case k.clash:
+		own, other, crowd := k.sides()
+		if q.content == k.content {
+			return answer{outcome: isContradict, other: k.other, side: own, crowd: crowd}
+		}
+		return answer{outcome: isContradict, other: k.line, side: other, crowd: crowd}
+	case k.there.State == keyindex.Several && m.step.Policy.Updates():
+		return answer{outcome: isMany}
+	case k.there.There() && !touched && m.step.Policy.AlreadyThere == ladlefile.SetAsideThere &&
+		!m.step.Policy.Updates() && !m.overrules(k, q):
+		// every line of the key is held against the row, since none may count as taken that is set aside
+		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+	case !touched && m.step.Policy.Updates() && q.content == k.content && (q.breaks || m.spoilt.Has(k.line)):
+		// held against the row too, since only what is there tells whether it is set aside
+		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+	case q.line != k.line && q.content == k.content:
+		return answer{outcome: isRepeat, other: k.line}
+	case q.line != k.line:
+		return answer{outcome: isOverruled, other: k.line}
+	case touched && !m.completes:
+		return answer{outcome: isOverruled, other: q.line}
+	case k.there.There():
+		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+	}
+	return answer{outcome: isNew}
+}
+
+// overrules reports whether other lines with the key of a line have decided against it.
+func (m *match) overrules(k *seenKey, q *question) bool {
+	return m.step.Policy.Contradictions == ladlefile.MostOfContradictions && q.line != k.line && q.content != k.content
+}
+
+// completes reports whether the step updates what no earlier step of its table writes.
+func (r *round) completes(s *Step) bool {
+	if !s.Policy.Updates() {
+		return false
+	}
+	for _, earlier := range r.Steps[:s.Number] {
+		if earlier.Table != s.Table {
+			continue
+		}
+		names := earlier.Names()
+		if slices.ContainsFunc(s.TargetNames(), func(target string) bool { return slices.Contains(names, target) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// next is the answer for the next line of a part.
+func (m *match) next(part int64) (answer, error) {
+	if m.index == nil {
+		return answer{}, nil
+	}
+	a, err := m.readers[part].Next()
+	if err != nil {
+		return answer{}, err
+	}
+	return *a, nil
+}
+
+func (m *match) close() {
+	closeAll(m.questions)
+	closeAll(m.answers)
+}

@@ -1,0 +1,135 @@
+package judge
+
+import (
+	"context"
+	"slices"
+
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// problem is something wrong with a line in a step.
+type problem struct {
+	line   int // in the batch
+	column int // of the step
+	cell   string
+	why    reason.Cause
+}
+
+// resolve is the first pass of a step: lookups, and what is wrong with a line by itself. The keys of good lines go to
+// keys.
+func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
+	s.findings = newFindings(s.Step, r.Dir)
+	log := spool.NewProblems(r.Dir)
+	s.Problems = append(s.Problems, log)
+	lines, err := r.pass(s.rows, s.sources, append(s.conditions(), s.later...)...)
+	if err != nil {
+		return err
+	}
+	for {
+		if more, err := lines.next(ctx); err != nil || !more {
+			return err
+		}
+		columns, err := s.evaluate(ctx, &lines.Batch)
+		if err != nil {
+			return err
+		}
+		rowState, problems := r.stand(s, lines, columns)
+		halved := r.halved[s.Block]
+		s.spoilHalved(lines.First, rowState, halved)
+		for _, p := range s.silence(lines.First, problems, halved) {
+			if err := log.Append(spool.Problem{Row: lines.First + int64(p.line), Column: p.column, Cell: p.cell,
+				Why: p.why}); err != nil {
+				return err
+			}
+		}
+		s.leftBlank(columns, rowState)
+		if err := r.constrain(ctx, s, lines, columns, rowState); err != nil {
+			return err
+		}
+		if err := r.addKeys(ctx, keys, lines, columns, rowState); err != nil {
+			return err
+		}
+		if err := s.findings.add(rowState, columns); err != nil {
+			return err
+		}
+	}
+}
+
+// stand judges each line by itself: 0 for good ones, bad or out for others. Cells that could not be read have been
+// told.
+func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, []problem) {
+	rowState := make([]int64, lines.Len())
+	s.leaveOut(lines, rowState)
+	var problems []problem
+	for i, c := range columns {
+		problems = append(problems, s.blanks(i, c, lines.First, rowState)...)
+	}
+	for i, e := range s.sources {
+		for _, l := range lookupsIn([]*evaluator{e}) {
+			for _, f := range l.failures {
+				if f.own && s.first != nil && s.first.SetAside.Has(lines.First+int64(f.line)) {
+					rowState[f.line] = bad // the line itself, or another one with its key: that was told
+					continue
+				}
+				problems = append(problems, problem{f.line, i, f.cell, f.why})
+			}
+		}
+	}
+	for _, p := range r.Rejected.in(s.Number, lines.First, lines.Len()) {
+		p.why.Values = s.mentioned(p.why.Text, columns, p.line)
+		problems = append(problems, p)
+	}
+	problems = slices.DeleteFunc(problems, func(p problem) bool { return rowState[p.line] == out })
+	slices.SortStableFunc(problems, func(a, b problem) int { return a.line - b.line })
+	for _, p := range problems {
+		rowState[p.line] = bad
+	}
+	return rowState, problems
+}
+
+// leaveOut marks the lines for which a condition of the step doesn't hold, or can't be told.
+func (s *Step) leaveOut(lines *pass, rowState []int64) {
+	for _, only := range s.Only {
+		c := lines.Cell(only)
+		for line, state := range c.States {
+			switch {
+			case state == value.Bad && rowState[line] != out:
+				rowState[line] = bad
+			case state == value.Null && rowState[line] != out:
+				rowState[line] = out
+				s.BlankConditions++
+			case state == value.Null, state == value.Given && c.Nums[line] == 0:
+				rowState[line] = out
+			}
+		}
+	}
+}
+
+// blanks finds the lines in which a column of the step lacks a value that it needs; lines with a cell that could not be
+// read are bad.
+func (s *Step) blanks(i int, c *value.Column, first int64, rowState []int64) (problems []problem) {
+	column, key := s.Columns[i].Column, slices.Contains(s.Key, i)
+	for line, state := range c.States {
+		switch {
+		case rowState[line] == out:
+		case state == value.Bad:
+			rowState[line] = bad
+		case state == value.Null && key && s.Policy.BlankKey == ladlefile.SetAsideBlankKey:
+			why := reason.Why{Kind: reason.BlankKey, Columns: reason.List(s.KeyNames()...)}
+			problems = append(problems, problem{line, i, "", reason.Because(why)})
+		case state == value.Null && column.Required && !key && s.Policy.FillsBlanks():
+			s.gaps.Add(first + int64(line))
+		case state == value.Null && (column.Required || column.Identity):
+			problems = append(problems, problem{line, i, "", s.blank(reason.BlankRequired, i)})
+		}
+	}
+	return problems
+}
+
+// blank is the cause for a blank in column i of the step, which must have a value.
+func (s *Step) blank(k reason.Kind, i int) reason.Cause {
+	return reason.Because(reason.Why{Kind: k, Table: s.Table.Name, Columns: reason.List(s.Columns[i].Column.Name)})
+}

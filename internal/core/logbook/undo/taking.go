@@ -1,0 +1,254 @@
+package undo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/logbook"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// mostProblems is the number of rows that are named.
+const mostProblems = 20
+
+// do takes chunk by chunk back, the one that was written last first. It reports whether nothing stood in the way.
+func (u *undoing) do(ctx context.Context) (bool, error) {
+	if err := u.collect(ctx); err != nil {
+		return false, err
+	}
+	standing := false
+	for _, short := range u.Chunks {
+		stands, err := u.takeBack(ctx, short)
+		standing = standing || stands
+		var refused *engine.OwnRowError
+		if errors.As(err, &refused) {
+			u.report.Problems = append(u.report.Problems, refused.Error())
+			return false, u.refuse(reason.Why{Kind: reason.UndoRejected})
+		}
+		if err != nil {
+			return false, err
+		}
+		if len(u.report.Problems) >= mostProblems {
+			break
+		}
+	}
+	if standing {
+		return false, u.refuse(reason.Why{Kind: reason.RowsReferenced, Limit: u.report.Of.ID})
+	}
+	return true, nil
+}
+
+// collect notes the rows that the run added to tables of which it updated rows too: what it added and then completed is
+// removed, not restored.
+func (u *undoing) collect(ctx context.Context) error {
+	for _, c := range u.Chunks {
+		if t := u.Schema.Table(c.Table); c.What == logbook.Was && u.added[t] == nil {
+			u.added[t] = &rowSet{names: map[string]bool{}}
+		}
+	}
+	for _, c := range u.Chunks {
+		t := u.Schema.Table(c.Table)
+		if c.What != logbook.Added || u.added[t] == nil {
+			continue
+		}
+		if err := u.note(ctx, t, c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rowSet is rows of a table: runs of numbers, and names of others.
+type rowSet struct {
+	runs  [][2]int64 // the first, and the one behind the last
+	names map[string]bool
+}
+
+// note notes the rows of a chunk as added.
+func (u *undoing) note(ctx context.Context, t *schema.Table, c *logbook.Chunk) error {
+	s := u.added[t]
+	return u.Each(ctx, t, c, func(keys *value.Batch) error {
+		if first, last, run := engine.Run(t, c.By, keys); run {
+			s.addRun(first, last+1)
+			return nil
+		}
+		for row := range keys.Len() {
+			s.names[value.Identity(keys.Columns, row)] = true
+		}
+		return nil
+	})
+}
+
+// addRun adds a run of numbers, from first to the one before end.
+func (s *rowSet) addRun(first, end int64) {
+	if n := len(s.runs); n > 0 && s.runs[n-1][1] == first {
+		s.runs[n-1][1] = end
+		return
+	}
+	s.runs = append(s.runs, [2]int64{first, end})
+}
+
+// has reports whether the row with a key is in the set.
+func (s *rowSet) has(key []value.Column, row int) bool {
+	if s == nil {
+		return false
+	}
+	in := func(run [2]int64) bool { return run[0] <= key[0].Nums[row] && key[0].Nums[row] < run[1] }
+	return len(key) == 1 && key[0].Kind == value.Int && slices.ContainsFunc(s.runs, in) ||
+		s.names[value.Identity(key, row)]
+}
+
+// takeBack takes a chunk back. It reports whether other rows refer to some of it.
+func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool, err error) {
+	t := u.Schema.Table(c.Table)
+	err = u.Each(ctx, t, c, func(rows *value.Batch) error {
+		switch c.What {
+		case logbook.Added:
+			stands, err := u.remove(ctx, t, c, rows)
+			standing = standing || stands
+			return err
+		case logbook.Was:
+			return u.restore(ctx, t, c, rows)
+		case logbook.Removed:
+			return u.putBack(ctx, t, c, rows)
+		}
+		return nil
+	})
+	return standing, err
+}
+
+// remove removes rows that the run added, but those that other rows refer to.
+func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch) (standing bool,
+	err error) {
+	if standing, err = u.standing(ctx, t, c.By, keys); standing || err != nil {
+		for row := range keys.Len() { // what these refer to is not to blame as well
+			u.kept[t.Name+"\x00"+value.Identity(keys.Columns, row)] = true
+		}
+		return standing, err
+	}
+	n, err := u.tx.Remove(ctx, t, c.By, keys)
+	if err == nil && n != int64(keys.Len()) {
+		err = &engine.OwnRowError{Table: t.Name, What: "let rows go",
+			Why: fmt.Sprintf("of %d rows to be removed, it removed %d", keys.Len(), n)}
+	}
+	u.of(t.Name).Removed += n
+	return false, err
+}
+
+// standing looks for rows that refer to those with the given keys.
+func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, keys *value.Batch) (found bool,
+	err error) {
+	for _, p := range u.Schema.PointingAt(t) {
+		parents := keys
+		if !slices.Equal(by, p.ParentColumns) {
+			parents = &value.Batch{}
+			if err := u.Rows(ctx, t, by, keys, p.ParentColumns,
+				engine.Collect(parents, t, p.ParentColumns)); err != nil {
+				return false, err
+			}
+		}
+		known := knownBy(p.Child)
+		err := u.tx.Probe(ctx, p.Child, p.Columns, parents, append(slices.Clone(p.Columns), known...),
+			func(b *value.Batch) error {
+				self := &value.Batch{Columns: b.Columns[len(p.Columns):]}
+				for row := range b.Len() {
+					if u.kept[p.Child.Name+"\x00"+value.Identity(self.Columns, row)] {
+						continue
+					}
+					found = true
+					if len(u.report.Problems) < mostProblems {
+						u.report.Problems = append(u.report.Problems,
+							fmt.Sprintf("%s %s refers to a row of %s: %s", p.Child.Name,
+								logbook.Words(known, self, row), t.Name, logbook.Words(p.Columns, b, row)))
+					}
+				}
+				return nil
+			})
+		if err != nil {
+			return false, err
+		}
+	}
+	return found, nil
+}
+
+// knownBy lists the columns by which people know a row of t.
+func knownBy(t *schema.Table) []string {
+	switch {
+	case t.Locator != "":
+		return []string{t.Locator}
+	case len(t.Keys) > 0:
+		return t.Keys[0].Columns
+	}
+	return logbook.Hashed(t)
+}
+
+// restore returns cells the values that they had.
+func (u *undoing) restore(ctx context.Context, t *schema.Table, c *logbook.Chunk, rows *value.Batch) error {
+	if err := whole(c, rows); err != nil {
+		return err
+	}
+	refused, err := u.tx.Update(ctx, t, c.By, c.Columns, rows)
+	if err == nil && len(refused) > 0 {
+		err = &engine.OwnRowError{Table: t.Name, What: "take old values", Why: refused[0].Why}
+	}
+	if c.Turn > 0 { // else these are cells of rows that are put back
+		u.of(t.Name).Restored += int64(u.staying(t, c, rows).Len())
+	}
+	return err
+}
+
+// staying leaves out rows that the run added.
+func (u *undoing) staying(t *schema.Table, c *logbook.Chunk, rows *value.Batch) *value.Batch {
+	out := value.NewBatch(engine.Types(t, append(slices.Clone(c.By), c.Columns...)))
+	keys := rows.Columns[:len(c.By)]
+	for row := range rows.Len() {
+		if u.added[t].has(keys, row) {
+			continue
+		}
+		for i := range rows.Columns {
+			out.Columns[i].AppendFrom(&rows.Columns[i], row)
+		}
+	}
+	return out
+}
+
+// putBack adds rows that the run removed.
+func (u *undoing) putBack(ctx context.Context, t *schema.Table, c *logbook.Chunk, rows *value.Batch) error {
+	if err := whole(c, rows); err != nil {
+		return err
+	}
+	columns, batch := insertable(c, rows)
+	refused, err := u.tx.Insert(ctx, t, columns, batch)
+	if err == nil && len(refused) > 0 {
+		err = &engine.OwnRowError{Table: t.Name, What: "take a row back", Why: refused[0].Why}
+	}
+	u.of(t.Name).PutBack += int64(rows.Len())
+	return err
+}
+
+// insertable returns the rows of a chunk as they are sent: a hidden row number that finds them goes before their
+// columns.
+func insertable(c *logbook.Chunk, rows *value.Batch) ([]string, *value.Batch) {
+	columns, batch := c.Columns, &value.Batch{Columns: rows.Columns[len(c.By):]}
+	if len(c.By) == 1 && !slices.Contains(columns, c.By[0]) {
+		columns, batch = append(slices.Clone(c.By), columns...), rows
+	}
+	return columns, batch
+}
+
+// whole refuses values that could not be read when they were kept, or that the columns don't take any more.
+func whole(c *logbook.Chunk, rows *value.Batch) error {
+	for i := range c.Columns {
+		if row := slices.Index(rows.Columns[len(c.By)+i].States, value.Bad); row >= 0 {
+			return &engine.OwnRowError{Table: c.Table, What: "take old values",
+				Why: fmt.Sprintf("the logbook's value of %s for the row with %s does not fit the column", c.Columns[i],
+					logbook.Words(c.By, rows, row))}
+		}
+	}
+	return nil
+}

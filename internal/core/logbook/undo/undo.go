@@ -1,0 +1,309 @@
+// Package undo takes runs back.
+//
+// [TakeBack] removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
+// transaction that the checks of a load prove, and is itself a run in the logbook. It refuses where rows were changed
+// since, or where others refer to them.
+package undo
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/logbook"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/schema"
+)
+
+// Options say how a run is taken back.
+type Options struct {
+	Program string // the version of the program
+
+	// Ask is shown what would be done and returns the answer of the person; nil means yes.
+	Ask func(context.Context, *Report) (bool, error)
+
+	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
+	Committing func()
+
+	// Reopen connects to the database once more, when the commit ended without an answer; nil when that can't be done.
+	Reopen logbook.Reopen
+}
+
+// Outcome is how the taking back of a run ended.
+type Outcome string
+
+const (
+	Undone   Outcome = "undone"
+	Refused  Outcome = "refused"  // nothing was changed
+	Declined Outcome = "declined" // the person said no; nothing was changed
+	Asking   Outcome = "asking"   // not ended yet: this is what would be done
+)
+
+// Report is the account of taking a run back.
+type Report struct {
+	Outcome  Outcome        `json:"-"`
+	Why      *reason.Cause  `json:"why,omitempty"`
+	Problems []string       `json:"obstacles"` // the first rows that stand in the way
+	Database string         `json:"database"`
+	Of       *logbook.Run   `json:"undone"`        // what is taken back
+	Run      int64          `json:"run,omitempty"` // the number of this run in the logbook
+	Tables   []*Table       `json:"tables"`        // in the order in which they are dealt with
+	Notes    []string       `json:"notes"`         // what will take long, and why
+	Checks   []check.Result `json:"checks"`
+	Seconds  float64        `json:"seconds"`
+}
+
+// Table is what is done with the rows of one table.
+type Table struct {
+	Table    string `json:"table"`
+	Removed  int64  `json:"removed"`  // rows that the run added
+	Restored int64  `json:"restored"` // rows that it updated get their old values
+	PutBack  int64  `json:"put_back"` // rows that it removed
+}
+
+// undoing takes a run back in one transaction.
+type undoing struct {
+	*logbook.Book
+	tx     engine.Tx
+	begun  time.Time
+	report *Report
+	before map[*schema.Table]check.Before
+	added  map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
+	kept   map[string]bool           // rows that can't be removed, by table and identity
+}
+
+// TakeBack removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
+// transaction that checks prove; it is itself a run. It refuses where rows were changed since, or others stand on them.
+func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Report, error) {
+	started := time.Now()
+	run, err := logbook.Find(ctx, db, id)
+	if err != nil {
+		return nil, err
+	}
+	s, err := db.Schema(ctx)
+	if err != nil {
+		return nil, err
+	}
+	report := newReport(run, s.Database)
+	if why := final(run); why != nil {
+		report.Outcome, report.Why = Refused, why
+		return report, nil
+	}
+	if o.Ask != nil {
+		goOn, err := once(ctx, db, s, run, report, nil)
+		if err != nil || !goOn {
+			return report, err
+		}
+		report.Outcome = Asking
+		asked := time.Now()
+		yes, err := o.Ask(ctx, report)
+		started = started.Add(time.Since(asked))
+		if err != nil || !yes {
+			report.Outcome = Declined
+			return report, err
+		}
+	}
+	_, err = once(ctx, db, s, run, report, &o)
+	report.Seconds = time.Since(started).Seconds()
+	return report, err
+}
+
+func newReport(run *logbook.Run, database string) *Report {
+	return &Report{Of: run, Database: database, Problems: []string{}, Tables: []*Table{}, Notes: []string{},
+		Checks: []check.Result{}}
+}
+
+// final is why a run can't be taken back, whatever became of its rows; nil when it may be possible.
+func final(r *logbook.Run) *reason.Cause {
+	why := reason.Why{Limit: r.ID}
+	switch {
+	case r.Kind == logbook.Undo:
+		why.Kind, why.Text = reason.RunIsUndo, fmt.Sprint(r.Undoes)
+	case r.UndoneBy != 0:
+		why.Kind, why.Text = reason.RunUndone, fmt.Sprint(r.UndoneBy)
+	case r.Level != string(check.Cells):
+		why.Kind, why.Text = reason.RunNotChecked, r.Level
+	default:
+		return nil
+	}
+	return &reason.Cause{Why: why}
+}
+
+// once does it all in a transaction, and takes it back again where o is nil. It reports whether all could be done.
+func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logbook.Run, report *Report,
+	o *Options) (done bool, err error) {
+	b, err := logbook.Open(ctx, db, s, run)
+	if err != nil {
+		return false, err
+	}
+	*report = *newReport(run, report.Database)
+	report.Notes = append(report.Notes, slow(b)...)
+	var own []*schema.Table
+	if o != nil {
+		own = logbook.Tables()
+	}
+	tx, err := db.Begin(ctx, locked(b), own, engine.Careful)
+	if err != nil {
+		return false, err
+	}
+	defer func() {
+		if rollback := tx.Rollback(); rollback != nil && err == nil {
+			err = rollback
+		}
+	}()
+	b.DB = tx
+	u := &undoing{Book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{},
+		added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}}
+	if goOn, err := u.may(ctx); err != nil || !goOn {
+		return false, err
+	}
+	if goOn, err := u.do(ctx); err != nil || !goOn {
+		return false, err
+	}
+	if report.Checks, err = u.prove(ctx); err != nil {
+		return false, err
+	}
+	if check.Failed(report.Checks) {
+		return false, u.refuse(reason.Why{Kind: reason.CheckFailed})
+	}
+	if o == nil {
+		return true, nil
+	}
+	return true, u.commit(ctx, db, o)
+}
+
+// locked lists the tables that must stand still: those of the run, those that they refer to, and those that refer to
+// them.
+func locked(b *logbook.Book) []*schema.Table {
+	var all []*schema.Table
+	add := func(t *schema.Table) {
+		if t != nil && !slices.Contains(all, t) {
+			all = append(all, t)
+		}
+	}
+	for _, c := range b.Chunks {
+		add(b.Schema.Table(c.Table))
+	}
+	for _, t := range slices.Clone(all) {
+		for _, r := range t.Relations {
+			add(r.ParentTable)
+		}
+		for _, p := range b.Schema.PointingAt(t) {
+			add(p.Child)
+		}
+	}
+	return all
+}
+
+func (u *undoing) refuse(why reason.Why) error {
+	c := reason.Because(why)
+	u.report.Outcome, u.report.Why = Refused, &c
+	return nil
+}
+
+// may holds the rows against what the run left, and notes what is there before anything is changed.
+func (u *undoing) may(ctx context.Context) (bool, error) {
+	since, err := u.Compare(ctx)
+	if err != nil {
+		return false, err
+	}
+	if !since.Same() {
+		u.report.Problems = since.Problems
+		return false, u.refuse(whyChanged(since, u.report.Of.ID))
+	}
+	for _, c := range u.Chunks {
+		t := u.Schema.Table(c.Table)
+		if _, counted := u.before[t]; counted {
+			continue
+		}
+		n, exact, err := u.tx.Count(ctx, t)
+		if err != nil {
+			return false, err
+		}
+		u.before[t] = check.Before{Rows: n, Exact: exact}
+	}
+	return true, nil
+}
+
+// manyGone is the number of rows of a table whose removal takes long without an index on what refers to them.
+const manyGone = 10_000
+
+// slow notes relations without an index: for each row that goes, all rows must be read that could refer to it.
+func slow(b *logbook.Book) (notes []string) {
+	gone := map[*schema.Table]int64{}
+	for _, c := range b.Chunks {
+		if c.What == logbook.Added {
+			gone[b.Schema.Table(c.Table)] += c.Rows
+		}
+	}
+	for _, t := range b.Schema.Tables {
+		for _, p := range b.Schema.PointingAt(t) {
+			if gone[t] > manyGone && !p.Child.Indexed(p.Columns) {
+				notes = append(notes, fmt.Sprintf("%s has no index on %s, so undoing %d rows of %s will take long; "+
+					"an index there makes it fast",
+					p.Child.Name, strings.Join(p.Columns, ", "), gone[t], t.Name))
+			}
+		}
+	}
+	return notes
+}
+
+// whyChanged is why a run can't be taken back whose rows are not as it left them.
+func whyChanged(s *logbook.Since, id int64) reason.Why {
+	var parts []string
+	add := func(n int64, one, many string) {
+		if n == 1 {
+			parts = append(parts, "1 "+one)
+		} else if n > 0 {
+			parts = append(parts, reason.Count(n)+" "+many)
+		}
+	}
+	add(s.Changed, "has been changed since", "have been changed since")
+	add(s.Gone, "no longer exists", "no longer exist")
+	add(s.Back, "that it removed exists again", "that it removed exist again")
+	add(s.Untold, "can't be identified", "can't be identified")
+	return reason.Why{Kind: reason.RowsChangedSince, Limit: id, List: reason.List(parts...)}
+}
+
+// of returns the account of a table.
+func (u *undoing) of(table string) *Table {
+	for _, t := range u.report.Tables {
+		if t.Table == table {
+			return t
+		}
+	}
+	t := &Table{Table: table}
+	u.report.Tables = append(u.report.Tables, t)
+	return t
+}
+
+// commit writes the run into the logbook and ends the transaction.
+func (u *undoing) commit(ctx context.Context, db engine.Database, o *Options) error {
+	who, err := db.User(ctx)
+	if err != nil {
+		return err
+	}
+	of := u.report.Of
+	run := &logbook.Run{Token: logbook.NewToken(), Kind: logbook.Undo, Undoes: of.ID, LadleFile: of.LadleFile,
+		LadleSum: of.LadleSum, Program: o.Program, User: who,
+		Level: string(check.Cells), Started: u.begun}
+	for _, t := range u.report.Tables {
+		run.Steps = append(run.Steps, logbook.Step{Name: "undo", Table: t.Table,
+			Tally: logbook.Tally{Added: t.PutBack, Updated: t.Restored}, Removed: t.Removed})
+	}
+	run.Checks = logbook.Held(u.report.Checks)
+	if u.report.Run, err = logbook.Write(ctx, u.tx, run); err != nil {
+		return err
+	}
+	c := logbook.Commitment{Tx: u.tx, Token: run.Token, Database: u.report.Database, Reopen: o.Reopen,
+		Begins: o.Committing}
+	if err := c.Commit(ctx); err != nil {
+		return err
+	}
+	u.report.Outcome = Undone
+	return nil
+}

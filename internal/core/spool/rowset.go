@@ -1,0 +1,37 @@
+package spool
+
+import "math/bits"
+
+// RowSet is a set of rows of a spool by their numbers, a bit each. The zero RowSet is empty.
+type RowSet []uint64
+
+// Add adds a row.
+func (s *RowSet) Add(row int64) {
+	for int64(len(*s)) <= row/64 {
+		*s = append(*s, 0)
+	}
+	(*s)[row/64] |= 1 << (row % 64)
+}
+
+// Has reports whether a row is in the set.
+func (s RowSet) Has(row int64) bool {
+	return row/64 < int64(len(s)) && s[row/64]&(1<<(row%64)) != 0
+}
+
+// Len is the number of rows in the set.
+func (s RowSet) Len() (n int64) {
+	for _, word := range s {
+		n += int64(bits.OnesCount64(word))
+	}
+	return n
+}
+
+// Any reports whether one of n rows from first on is in the set.
+func (s RowSet) Any(first int64, n int) bool {
+	for row := first; row < first+int64(n); row++ {
+		if s.Has(row) {
+			return true
+		}
+	}
+	return false
+}

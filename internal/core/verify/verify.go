@@ -1,0 +1,224 @@
+// Package verify holds the inputs of a ladle file against a database, and changes nothing: each line is judged, those
+// with a key are looked for and compared cell by cell, also where a load would leave them as they are.
+package verify
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/intake"
+	"ladle/internal/core/judge"
+	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/report"
+	"ladle/internal/core/setaside"
+)
+
+// Verification is what became, in the database, of the inputs of a ladle file.
+type Verification struct {
+	LadleFile string `json:"ladle_file"`
+	Database  string `json:"database"`
+	// nothing is missing, nothing differs, and nothing is there that should be gone
+	Same     bool             `json:"same"`
+	Steps    []Step           `json:"steps"`
+	Lookups  []report.Lookup  `json:"missing_names"`   // names that lookups would add
+	Checks   []check.Result   `json:"checks"`          // claims, and the totals that senders state
+	SetAside int64            `json:"lines_set_aside"` // lines that can't be looked for
+	Groups   []setaside.Group `json:"reasons"`
+	Notes    []string         `json:"notes"`
+	Seconds  float64          `json:"seconds"`
+}
+
+// Step is what became of the lines of one step.
+type Step struct {
+	Step   string   `json:"name"`
+	Table  string   `json:"table"`
+	Input  string   `json:"input"`
+	Key    []string `json:"key"`
+	Tally  Tally    `json:"tally"`
+	Gone   bool     `json:"removes_extra_rows"` // the ladle file says that these are removed
+	Missed []string `json:"missing_rows"`       // the first of them
+	Differ []string `json:"differing_cells"`    // likewise
+	Extras []string `json:"extra_rows"`         // likewise
+}
+
+// Tally is the account of the lines of a step: Read is the sum of all others but Extra.
+type Tally struct {
+	Read      int64  `json:"read"`
+	Same      int64  `json:"same"`
+	Missing   int64  `json:"missing"`
+	Differs   int64  `json:"differs"`
+	Repeated  int64  `json:"repeated"`
+	Overruled int64  `json:"overruled"`
+	LeftOut   int64  `json:"left_out"`
+	SetAside  int64  `json:"set_aside"`
+	Extra     *int64 `json:"extra"` // rows of the table that the input does not have; nil where that is not known
+}
+
+// mostNamed is the number of rows or cells that are named.
+const mostNamed = 20
+
+// Options say how inputs are compared.
+type Options struct {
+	intake.Options
+	// Progress hears of the bytes of an input that are done; nil when nobody listens.
+	Progress func(input string, done, of int64)
+}
+
+// Run compares the inputs of a ladle file with the database.
+func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Options) (*Verification, error) {
+	started := time.Now()
+	o.Compare = true
+	in, err := intake.Open(ctx, file, db, o.Options)
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	if err := in.Foresee(ctx, db); err != nil {
+		return nil, err
+	}
+	if err := in.Read(ctx, o.Progress); err != nil {
+		return nil, err
+	}
+	j, err := judge.Judge(ctx, in.Judging(db))
+	if err != nil {
+		return nil, err
+	}
+	defer j.Close()
+	v := &Verification{LadleFile: file.Path, Database: in.Plan.Schema.Database, Steps: []Step{},
+		Notes: slices.Concat([]string{}, db.Notes(), in.Notes)}
+	if err := v.compare(ctx, db, in, j); err != nil {
+		return nil, err
+	}
+	held, err := check.Ask(ctx, db, in.Claims())
+	if err != nil {
+		return nil, err
+	}
+	v.Checks = append(append([]check.Result{}, in.Stated()...), held...)
+	v.Same = v.Same && !check.Failed(v.Checks)
+	v.Seconds = time.Since(started).Seconds()
+	return v, nil
+}
+
+// compare fills the verification from a judgement.
+func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake.Intake, j *judge.Judgement) error {
+	r := report.New(in.Plan, in.FileNames(), check.Cells, nil)
+	if err := r.Fill(j); err != nil {
+		return err
+	}
+	v.SetAside, v.Lookups = r.LinesSetAside(), r.Lookups
+	v.Same = len(v.Lookups) == 0
+	for _, s := range j.Steps {
+		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}}
+		if err := c.run(ctx); err != nil {
+			return err
+		}
+		m := c.made
+		v.Same = v.Same && m.Tally.Missing+m.Tally.Differs == 0 && (!m.Gone || m.Tally.Extra == nil ||
+			*m.Tally.Extra == 0)
+		v.Steps = append(v.Steps, *m)
+	}
+	groups := setaside.Groups{File: in.File}
+	for i := range in.Plan.Feeds {
+		if j.SetAside[i].Len() == 0 {
+			continue
+		}
+		if err := in.SetAside(i, j).Explain(&groups); err != nil {
+			return err
+		}
+	}
+	v.Groups = groups.List()
+	return nil
+}
+
+// comparison is a step at work.
+type comparison struct {
+	db        engine.Reader
+	in        *intake.Intake
+	judgement *judge.Judgement
+	step      *judge.Step
+	made      *Step
+}
+
+func (c *comparison) run(ctx context.Context) (err error) {
+	s, y := c.step, c.step.Tally
+	*c.made = Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Key: s.Recognised().KeyNames(),
+		Tally: Tally{Read: y.Read, Same: y.Unchanged + y.Same, Missing: y.Added, Repeated: y.Repeated,
+			Overruled: y.Overruled,
+			LeftOut:   y.LeftOut, SetAside: y.SetAside}}
+	if s.First == nil && len(s.Key) == 0 {
+		return c.pairs(ctx)
+	}
+	if g := s.Removed; g != nil && g.Unknown == 0 {
+		n := g.Rows()
+		c.made.Tally.Extra, c.made.Gone = &n, !s.Policy.Removal.Count
+		if c.made.Extras, err = s.RemovedNames(mostNamed); err != nil {
+			return err
+		}
+	}
+	return c.differences(ctx)
+}
+
+// differences names the rows that are missing and the cells that differ. Of a second half, rows that are missing were
+// counted with the first one.
+func (c *comparison) differences(ctx context.Context) error {
+	s := c.step
+	if s.Tally.Added+s.Tally.Updated == 0 {
+		return nil
+	}
+	lines := s.Lines(ctx, s.LookedUpCells()...)
+	for lines.Next() {
+		for i := range lines.Len() {
+			row := report.Row{Judgement: c.judgement, Step: s, Lines: lines, I: i}
+			switch lines.Verdict(i) {
+			case judge.Added:
+				if len(c.made.Missed) < mostNamed {
+					c.made.Missed = append(c.made.Missed, fmt.Sprintf("%s: %s", c.place(lines, i), row.Key()))
+				}
+			case judge.Updated:
+				c.changed(row)
+			}
+		}
+	}
+	return lines.Err()
+}
+
+func (c *comparison) place(lines *judge.Lines, i int) string {
+	return c.in.Place(c.step.Feed.Number, lines.Position(i)).Within()
+}
+
+// changed counts a line whose row is there and differs.
+func (c *comparison) changed(row report.Row) {
+	change := row.Lines.Change(row.I)
+	if change.IsNew() {
+		return // the first half tells that it is missing
+	}
+	cells := c.differing(row, change)
+	if len(cells) == 0 {
+		c.made.Tally.Same++
+		return
+	}
+	c.made.Tally.Differs++
+	if len(c.made.Differ) < mostNamed {
+		c.made.Differ = append(c.made.Differ, fmt.Sprintf("%s: %s: %s", c.place(row.Lines, row.I), row.Name(),
+			strings.Join(cells, "; ")))
+	}
+}
+
+// differing lists the cells of a row that differ, but for those that the database itself changes.
+func (c *comparison) differing(row report.Row, change judge.Change) (all []string) {
+	s := c.step
+	for t, target := range s.Targets() {
+		name := s.Columns[target].Column.Name
+		if !change.Has(t) || slices.Contains(s.Policy.Excused, name) {
+			continue
+		}
+		all = append(all, fmt.Sprintf("%s is %s in the file and %s in %s", name, report.OrNull(row.Cell(target)),
+			report.OrNull(row.Before(t)), s.Table.Name))
+	}
+	return all
+}

@@ -21,6 +21,7 @@ func showPlan(s *term.Screen, r *report.Report) {
 	for _, note := range r.Notes {
 		s.Note("Note: %s", note)
 	}
+	showRules(s, r)
 	showSteps(s, r)
 	showLookups(s, r)
 	showAsides(s, r)

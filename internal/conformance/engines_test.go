@@ -134,8 +134,8 @@ func TestSpellingsOfAFileThatCollideAreSaid(t *testing.T) {
 			"columns: {name: Name}}}\n")
 		w.write("in.csv", "Name,X\nIceland,\nICELAND,\n")
 		doc, _ := w.load("load")
-		assert.Equal(t, []string{"in.csv:2: line 3 has the same key (name), but a different Name",
-			"in.csv:3: line 2 has the same key (name), but a different Name"}, doc.asides())
+		assert.Equal(t, []string{`in.csv:2: line 3 has the same key (name), but a different Name: "Iceland" here, "ICELAND" there`,
+			`in.csv:3: line 2 has the same key (name), but a different Name: "ICELAND" here, "Iceland" there`}, doc.asides())
 	})
 }
 

@@ -153,8 +153,8 @@ func TestLoad(t *testing.T) {
 				"A1,Heron,2,Norway,2026-01-01 10:00:00,,\n",
 			tally: "vessel: 2 = 0 added, 0 same, 0 repeated, 2 aside\nport_call: 2 = 1 added, 1 same, 0 repeated, 0 " +
 				"aside",
-			asides: []string{"in.csv:2: line 3 has the same key (reg_no), but a different GT",
-				"in.csv:3: line 2 has the same key (reg_no), but a different GT"},
+			asides: []string{`in.csv:2: line 3 has the same key (reg_no), but a different GT: "1.0" here, "2.0" there`,
+				`in.csv:3: line 2 has the same key (reg_no), but a different GT: "2.0" here, "1.0" there`},
 		},
 		{
 			name: "key: none adds every line, equal ones too", status: 0,

@@ -46,9 +46,9 @@ func TestLoadsOfAllThatIsRead(t *testing.T) {
 			w.write("part-2.csv", "Vessel\tReg. No.\tGT\nGrey Heron\t008\tx\nsame\t009\t0.5\nagain\t009\t0.5\n"+
 				"again\t009\t0.5\n")
 		}, []string{`part-2.csv:2: GT "x" is not a number`,
-			`part-2.csv:3: 2 other lines with the same key (reg_no) agree on a different Vessel, such as part-2.csv:4`,
-			`part-2.csv:4: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no)`,
-			`part-2.csv:5: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no)`}},
+			`part-2.csv:3: 2 other lines with the same key (reg_no) agree on a different Vessel, such as part-2.csv:4: "same" here, "again" there`,
+			`part-2.csv:4: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no): "again" here, "same" there`,
+			`part-2.csv:5: part-2.csv:3 has a different Vessel than the 2 lines with the same key (reg_no): "again" here, "same" there`}},
 	}
 	for _, c := range cases {
 		everywhere(t, func(t *testing.T, on server) {

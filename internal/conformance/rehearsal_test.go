@@ -16,17 +16,17 @@ func TestARehearsalCostsNothing(t *testing.T) {
 	for kind, on := range map[string]server{"postgres": postgresSchema{}, "mysql": mysqlDatabase{},
 		"sqlite": sqliteFile{}} {
 		t.Run(kind, func(t *testing.T) {
-			w := newWorld(t, on, "CREATE TABLE mark (id ID, n VARCHAR(9) NOT NULL UNIQUE, CONSTRAINT long_enough "+
-				"CHECK (length(n) > 1)); INSERT INTO mark (n) VALUES ('first');")
+			w := newWorld(t, on, "CREATE TABLE mark (id ID, n VARCHAR(9) NOT NULL UNIQUE, v VARCHAR(9) "+
+				"UNIQUE); INSERT INTO mark (n, v) VALUES ('first', 'taken');")
 			var file strings.Builder
-			file.WriteString("N\n")
+			file.WriteString("N,V\n")
 			for i := range 100 {
-				fmt.Fprintf(&file, "m%03d\n", i)
+				fmt.Fprintf(&file, "m%03d,v%03d\n", i, i)
 			}
-			file.WriteString("x\n") // what only the database rejects
+			file.WriteString("x,taken\n") // what only the database rejects
 			w.write("in.csv", file.String())
 			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {mark: {from: in, "+
-				"key: n, columns: {n: N}}}\nset_aside_limit: any\n")
+				"key: n, columns: {n: N, v: V}}}\nset_aside_limit: any\n")
 			for range 3 {
 				require.Equal(t, 4, w.run("try", "f.ladle.yaml", "--db", w.db).status)
 			}
@@ -39,7 +39,7 @@ func TestARehearsalCostsNothing(t *testing.T) {
 				assert.Equal(t, "2", first)
 			}
 			assert.Equal(t, "101", w.query("SELECT count(*) FROM mark")[0])
-			w.write("in.csv", "N\nnext\n")
+			w.write("in.csv", "N,V\nnext,w\n")
 			require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
 			if kind == "postgres" {
 				assert.Equal(t, "103", w.query("SELECT id FROM mark WHERE n = 'next'")[0],

@@ -28,6 +28,8 @@ type cleaner struct {
 	alone    []bool  // the columns whose cells nothing else needs, by the columns asked for
 	quick    []quick // of those: a way that reads most cells
 	memos    []*memo // of those without one
+	counts   []bool  // the columns whose rules are counted there, each once
+	effects  effects
 	batch    *value.Batch
 	records  []source.Record // of a block
 	fates    []value.State   // of these
@@ -53,7 +55,7 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 	if err != nil {
 		return nil, err
 	}
-	rows := newRows(columns, dir)
+	rows := newRows(recipe, columns, dir)
 	cleaners := sync.Pool{New: func() any { return newCleaner(recipe, columns) }}
 	work := func(chunk *source.Chunk) *cleaner {
 		chunk.Seal()
@@ -78,6 +80,7 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 func newCleaner(r *Recipe, columns []Column) *cleaner {
 	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)),
 		quick: make([]quick, len(columns)), batch: value.NewBatch(types(columns)),
+		counts: make([]bool, len(columns)), effects: newEffects(len(r.columns)),
 		records: make([]source.Record, blockRows), fates: make([]value.State, blockRows)}
 	var first []int
 	if r.only >= 0 {
@@ -87,7 +90,10 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 	for i, x := range columns {
 		if c.alone[i] = !needed[x.Of] && r.columns[x.Of].isAlone(); !c.alone[i] {
 			first = append(first, x.Of)
-		} else if c.quick[i] = r.columns[x.Of].rule.quick(); c.quick[i] == nil && !r.columns[x.Of].bare {
+			continue
+		}
+		c.counts[i] = slices.IndexFunc(columns, func(o Column) bool { return o.Of == x.Of }) == i
+		if c.quick[i] = r.columns[x.Of].rule.quick(); c.quick[i] == nil && !r.columns[x.Of].bare {
 			c.memos[i] = newMemo()
 		}
 	}
@@ -121,6 +127,7 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 // chunk cleans the rows of a chunk, block by block.
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
+	c.effects.reset()
 	c.problems = c.problems[:0]
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
@@ -180,6 +187,11 @@ func (c *cleaner) wholeRecord(r *source.Record) value.State {
 		c.pad(c.only, value.Null)
 		return value.Null
 	}
+	for _, i := range c.order {
+		if done := &c.cells[i]; done.did != 0 && done.state != value.Bad {
+			c.effects.note(i, done, r)
+		}
+	}
 	for i := range c.columns {
 		if x := &c.columns[i]; !c.alone[i] {
 			c.put(&c.batch.Columns[cells+i], x.Type, x.Of, c.tell)
@@ -198,8 +210,7 @@ func (c *cleaner) singleCell(to *value.Column, i int, r *source.Record) {
 	}
 	m := c.memos[i]
 	if m == nil || len(r.Faults) > 0 {
-		c.cell(x.Of, column, r)
-		c.put(to, x.Type, x.Of, c.tell)
+		c.cleanCell(to, i, r)
 		return
 	}
 	cell, stored := r.Fields[column.from.field], byte(0)
@@ -207,15 +218,27 @@ func (c *cleaner) singleCell(to *value.Column, i int, r *source.Record) {
 		stored = byte(r.Stored[column.from.field])
 	}
 	slot, hash, known := m.find(cell, stored)
-	if known {
+	if known && (slot.did == 0 || c.effects.again(x.Of, slot.did, cell)) {
 		m.put(to, slot)
 		return
 	}
-	c.cell(x.Of, column, r)
-	c.put(to, x.Type, x.Of, c.tell)
-	if slot != nil {
-		m.keep(slot, hash, cell, stored, to)
+	did := c.cleanCell(to, i, r)
+	if slot != nil && !known {
+		m.keep(slot, hash, cell, stored, did, to)
 	}
+}
+
+// cleanCell cleans a cell that nothing else needs, and returns what is to be counted of it.
+func (c *cleaner) cleanCell(to *value.Column, i int, r *source.Record) deeds {
+	x := &c.columns[i]
+	c.cell(x.Of, &c.rowCleaner.columns[x.Of], r)
+	c.put(to, x.Type, x.Of, c.tell)
+	done := &c.cells[x.Of]
+	if done.did == 0 || done.state == value.Bad || !c.counts[i] {
+		return 0
+	}
+	c.effects.note(x.Of, done, r)
+	return done.did
 }
 
 // quick adds what a cell is to a column, when that is plain; false, with nothing added, when it needs a closer look.
@@ -263,6 +286,7 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 			return err
 		}
 	}
+	rows.effects.add(p.effects)
 	rows.origins = append(rows.origins, chunk.Origin)
 	return rows.spool.Append(p.batch)
 }

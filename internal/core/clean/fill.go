@@ -1,6 +1,7 @@
 package clean
 
 import (
+	"bytes"
 	"errors"
 
 	"github.com/cockroachdb/apd/v3"
@@ -14,10 +15,15 @@ import (
 // finish fills blanks, rounds and shortens.
 func (k *rowCleaner) finish(i int, c *column, to *cell) {
 	if c.fills != nil {
+		blank := to.state == value.Null
 		k.fill(i, c, to)
+		if blank && to.state == value.Given {
+			to.did = to.did.with(Filled)
+		}
 	}
 	if to.state == value.Null && c.last != nil {
 		k.take(i, to, c.last)
+		to.did = to.did.with(Defaulted)
 	}
 	if to.state != value.Given {
 		return
@@ -26,7 +32,10 @@ func (k *rowCleaner) finish(i int, c *column, to *cell) {
 		k.round(i, c.rule.Round, to)
 	}
 	if c.rule.ShortenTo > 0 && to.form == formula.Text {
-		to.text = text.Shortened(to.text, c.rule.ShortenTo)
+		all := len(to.text)
+		if to.text = text.Shortened(to.text, c.rule.ShortenTo); len(to.text) < all {
+			to.did = to.did.with(Shortened)
+		}
 	}
 }
 
@@ -70,9 +79,9 @@ func (k *rowCleaner) formed(i int, c *column, to *cell) {
 
 // take makes a cell the same as another, which stays as it is.
 func (k *rowCleaner) take(i int, to, from *cell) {
-	raw := to.raw
+	raw, did := to.raw, to.did
 	*to = *from
-	to.raw = raw
+	to.raw, to.did = raw, did
 }
 
 // compute makes a cell of what a formula gives.
@@ -138,6 +147,9 @@ func (k *rowCleaner) value(i int) {
 func (k *rowCleaner) round(i, places int, to *cell) {
 	if len(to.digits.Fraction) <= places {
 		return
+	}
+	if len(bytes.TrimRight(to.digits.Fraction[places:], "0")) > 0 {
+		to.did = to.did.with(Rounded)
 	}
 	var v formula.Value
 	v.SetNumber(to.digits)

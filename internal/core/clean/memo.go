@@ -26,6 +26,7 @@ type memoSlot struct {
 	result uint16 // of the text that it became
 	state  value.State
 	stored byte // as what a workbook stores the cell
+	did    deeds
 	num    int64
 }
 
@@ -81,12 +82,13 @@ func (m *memo) put(to *value.Column, s *memoSlot) {
 }
 
 // keep remembers what a cell became: the last slot of a column.
-func (m *memo) keep(slot *memoSlot, hash uint32, cell []byte, stored byte, from *value.Column) {
+func (m *memo) keep(slot *memoSlot, hash uint32, cell []byte, stored byte, did deeds, from *value.Column) {
 	last := from.Len() - 1
 	if len(cell) > longest || from.States[last] == value.Bad {
 		return
 	}
-	made := memoSlot{hash: hash, length: uint16(len(cell)), state: from.States[last], stored: stored}
+	made := memoSlot{hash: hash, length: uint16(len(cell)), state: from.States[last], stored: stored,
+		did: did}
 	var result []byte
 	if made.state == value.Given {
 		if from.Wide() {

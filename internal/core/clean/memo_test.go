@@ -49,6 +49,46 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 		require.Equal(t, alone[i], short, "row %d", i)
 	}
 	assert.Greater(t, bad, 1000)
+
+	short, _, _ := k.rows(csv.String(), rules)
+	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
+	defer short.Close()
+	defer long.Close()
+	assert.Len(t, short.Effects(), 4)
+	assert.Equal(t, long.Effects(), short.Effects(), "what the rules did")
+}
+
+// TestEffects: what each part of a rule changed is counted, in the lines that the input keeps, with the first cells.
+func TestEffects(t *testing.T) {
+	k := folder{t, t.TempDir()}
+	csv := "Name,Tons,Note,Flag,Kind\n" +
+		"Tern,12.345,a long note,mw,T\nHeron,n/a,x,MERROW,\nGull,7.50,-,zz,T\nTern,n/a,yy,mw,B\n" +
+		"left out,n/a,a long note,mw,\nbad,x1,yy,mw,T\n"
+	rows, recipe, _ := k.rows(csv, `
+    only: Name != "left out"
+    columns:
+      Tons: {blank_is: [n/a], number: "1,234.5", round: 1, default: 0}
+      Note: {blank_is: ["-"], shorten_to: 6}
+      Flag: {recode: {mw: MERROW, MERROW: MERROW}, recode_others: blank}
+      Kind: {if_blank: [{formula: '"K"'}]}
+`)
+	defer rows.Close()
+	var got []string
+	for _, e := range rows.Effects() {
+		line := fmt.Sprintf("%s %s %d:", recipe.Name(e.Column), e.Deed, e.Cells)
+		for _, c := range e.First {
+			_, at := source.PositionIn(c.Position)
+			after := "NULL"
+			if c.After != nil {
+				after = *c.After
+			}
+			line += fmt.Sprintf(" %d %s>%s", at, c.Before, after)
+		}
+		got = append(got, line)
+	}
+	assert.Equal(t, []string{"Tons blank_is 2: 3 n/a>0", "Tons default 2: 3 n/a>0", "Tons round 1: 2 12.345>12.3",
+		"Note blank_is 1: 4 ->NULL", "Note shorten_to 1: 2 a long note>a long", "Flag recode 3: 2 mw>MERROW",
+		"Flag recode_others 1: 4 zz>NULL", "Kind if_blank 1: 3 >K"}, got)
 }
 
 // FuzzRules: whatever rule and cell there are, a cell that is cleaned is in its canonical text, which stays the same,

@@ -24,6 +24,7 @@ type cell struct {
 	raw    []byte        // as it stands in the file
 	why    *reason.Cause // why it is bad
 	blame  int           // the column whose cell is at fault
+	did    deeds         // what the rule changed
 }
 
 // rowCleaner works on the records of a chunk by a recipe. Its memory is used again for each record.
@@ -109,7 +110,7 @@ func (c *cell) refused(blame int, err error) {
 // cell cleans one cell.
 func (k *rowCleaner) cell(i int, c *column, r *source.Record) {
 	to := &k.cells[i]
-	to.state, to.form, to.raw, to.why = value.Null, formula.Text, nil, nil
+	to.state, to.form, to.raw, to.why, to.did = value.Null, formula.Text, nil, nil, 0
 	typed := false
 	switch {
 	case c.from.field >= 0:
@@ -220,10 +221,11 @@ func (c *cell) written() []byte {
 // clean goes through the rule of a column up to its parsing.
 func (k *rowCleaner) clean(i int, c *column, to *cell, typed bool) {
 	rule := &c.rule
-	if rule.BlankIs.has(to.text) {
-		to.state, to.text = value.Null, nil
-	}
 	if to.state == value.Null {
+		return
+	}
+	if rule.BlankIs.has(to.text) {
+		to.state, to.text, to.did = value.Null, nil, to.did.with(Blanked)
 		return
 	}
 	if rule.Clean != nil {
@@ -233,7 +235,10 @@ func (k *rowCleaner) clean(i int, c *column, to *cell, typed bool) {
 			return
 		}
 		typed = typed && bytes.Equal(before, to.text)
-		if len(to.text) == 0 || rule.BlankIs.has(to.text) {
+		if rule.BlankIs.has(to.text) {
+			to.text, to.did = nil, to.did.with(Blanked)
+		}
+		if len(to.text) == 0 {
 			to.state = value.Null
 			return
 		}
@@ -277,6 +282,9 @@ func (k *rowCleaner) recode(i int, r *Recode, to *cell) bool {
 	made, known := r.Values[string(to.text)]
 	switch {
 	case known:
+		if made != string(to.text) {
+			to.did = to.did.with(Recoded)
+		}
 		to.text = append(k.buffers[i].other[:0], made...)
 		k.buffers[i].other = to.text
 		if made == "" {
@@ -287,7 +295,7 @@ func (k *rowCleaner) recode(i int, r *Recode, to *cell) bool {
 		to.bad(i, notInRecode)
 		return false
 	case r.Others == BlankOthers:
-		to.state = value.Null
+		to.state, to.did = value.Null, to.did.with(OthersBlanked)
 		return false
 	}
 	return true

@@ -15,6 +15,7 @@ type Rows struct {
 
 	spool   *spool.Spool // the position of each line, then a column for each of the wanted ones
 	origins []source.Origin
+	effects effects
 }
 
 // The columns of the spool of Rows.
@@ -24,8 +25,9 @@ const (
 )
 
 // newRows returns Rows without a line.
-func newRows(columns []Column, dir string) *Rows {
-	return &Rows{spool: spool.New(dir, types(columns)), Problems: spool.NewProblems(dir)}
+func newRows(r *Recipe, columns []Column, dir string) *Rows {
+	return &Rows{spool: spool.New(dir, types(columns)), Problems: spool.NewProblems(dir),
+		effects: newEffects(len(r.columns))}
 }
 
 // types are the types of the columns of the spool.

@@ -63,20 +63,7 @@ var types = map[formula.Kind]value.Type{formula.Text: {}, formula.Number: {Kind:
 // cook returns the cleaned rows, cells parted by |, and the problems of each.
 func (k folder) cook(csv, says string, more ...clean.Column) []string {
 	k.Helper()
-	k.write("in.csv", csv)
-	t, recipe, err := k.input(says)
-	require.NoError(k, err)
-	columns := more
-	for i := range recipe.Names() {
-		if more == nil {
-			columns = append(columns, clean.Column{Of: i, Type: types[recipe.Form(i)]})
-		}
-	}
-	if recipe.Only() >= 0 {
-		columns = append(columns, clean.Column{Of: recipe.Only(), Type: value.Type{Kind: value.Bool}})
-	}
-	rows, err := clean.Read(context.Background(), t, recipe, columns, k.dir, nil)
-	require.NoError(k, err)
+	rows, recipe, columns := k.rows(csv, says, more...)
 	defer rows.Close()
 	var out []string
 	var b clean.Batch
@@ -104,6 +91,25 @@ func (k folder) cook(csv, says string, more ...clean.Column) []string {
 			out[p.Row] += why
 		}
 	}
+}
+
+// rows cleans the columns of a file, and the condition of the input.
+func (k folder) rows(csv, says string, columns ...clean.Column) (*clean.Rows, *clean.Recipe, []clean.Column) {
+	k.Helper()
+	k.write("in.csv", csv)
+	t, recipe, err := k.input(says)
+	require.NoError(k, err)
+	if columns == nil {
+		for i := range recipe.Names() {
+			columns = append(columns, clean.Column{Of: i, Type: types[recipe.Form(i)]})
+		}
+	}
+	if recipe.Only() >= 0 {
+		columns = append(columns, clean.Column{Of: recipe.Only(), Type: value.Type{Kind: value.Bool}})
+	}
+	rows, err := clean.Read(context.Background(), t, recipe, columns, k.dir, nil)
+	require.NoError(k, err)
+	return rows, recipe, columns
 }
 
 func (k folder) row(b *clean.Batch, width, row int, only bool) string {

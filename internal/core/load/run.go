@@ -144,6 +144,7 @@ func (r *run) read(ctx context.Context) error {
 	}
 	for i, rows := range r.in.Rows {
 		r.report.Inputs[i].Lines = rows.Len()
+		r.report.Did(r.in.Plan.Feeds[i], rows, func(position int64) reason.Place { return r.in.Place(i, position) })
 	}
 	r.report.Notes = append(r.report.Notes, r.in.Notes...)
 	r.report.Seconds.Read = since(r.started)

@@ -207,11 +207,11 @@ var ofLines = map[Kind]phrase{
 	},
 	OddLine: func(c Cause) string {
 		words := fmt.Sprintf("%s other lines with the same key (%s) agree on a different %s", Count(c.Limit),
-			c.Columns, c.List) + c.values()
+			c.Columns, c.List)
 		if c.Other.Line > 0 {
 			words += ", such as " + c.Other.Within()
 		}
-		return words
+		return words + c.values()
 	},
 	AgainstOdd: func(c Cause) string {
 		other := "one line"

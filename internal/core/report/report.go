@@ -34,6 +34,7 @@ type Report struct {
 	Database  string           `json:"database"`
 	Run       int64            `json:"run,omitempty"` // its number in the logbook
 	Inputs    []Input          `json:"inputs"`
+	Rules     []RuleEffect     `json:"rule_effects"` // what the rules of the ladle file did to cells
 	Lookups   []Lookup         `json:"lookups"`
 	Steps     []Step           `json:"steps"`
 	Checks    []check.Result   `json:"checks"`
@@ -131,8 +132,8 @@ const (
 // New returns the report of a load that has read nothing yet. files names the files of each feed.
 func New(p *plan.Plan, files []string, level check.Level, notes []string) *Report {
 	r := &Report{LadleFile: p.File.Path, Database: p.Schema.Database, Limit: p.File.Limit.String(), Level: level,
-		Notes:   append([]string{}, notes...),
-		Lookups: []Lookup{}, Steps: []Step{}, Checks: []check.Result{}, Newest: []Rows{}, SetAside: []SetAside{},
+		Notes: append([]string{}, notes...),
+		Rules: []RuleEffect{}, Lookups: []Lookup{}, Steps: []Step{}, Checks: []check.Result{}, Newest: []Rows{}, SetAside: []SetAside{},
 		Groups: []setaside.Group{}}
 	for i, f := range p.Feeds {
 		r.Inputs = append(r.Inputs, Input{Input: f.Name(), File: files[i]})

@@ -84,13 +84,14 @@ func TestASurveyFitsTheScreen(t *testing.T) {
 func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
 	for _, rest := range []bool{true, false} {
 		var questions []string
-		ask := askSimilar(func(_ context.Context, question string) (bool, error) {
+		ask := askSimilar(func(_ context.Context, question, _ string) (string, error) {
 			questions = append(questions, question)
-			return len(questions)%2 == 0 || len(questions) > mostSimilar && rest, nil
+			return map[bool]string{true: "y", false: "n"}[len(questions)%2 == 0 || len(questions) > mostSimilar && rest],
+				nil
 		})
 		for i := range 40 {
-			yes, err := ask(context.Background(), judge.Similar{Table: "agent", Name: fmt.Sprintf("Tern\x1b %d", i),
-				Like: "Terns", IsNew: i == 3})
+			yes, err := ask(context.Background(), judge.SimilarQuestion{Lines: 1, LikeLines: 2,
+				Similar: judge.Similar{Table: "agent", Name: fmt.Sprintf("Tern\x1b %d", i), Like: "Terns", IsNew: i == 3}})
 			require.NoError(t, err)
 			want := i%2 == 1
 			if i >= mostSimilar {
@@ -99,9 +100,31 @@ func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
 			assert.Equal(t, want, yes, i)
 		}
 		assert.Len(t, questions, mostSimilar+1)
-		assert.Equal(t, `"Tern\x1b 0" would be a new name in agent, but looks like "Terns", which is in the table. Add it?`,
+		assert.Equal(t, `"Tern\x1b 0" (1 line) would be a new name in agent, but looks like "Terns", which is in the table. `+
+			`Add it?`,
 			questions[0])
-		assert.Contains(t, questions[3], "which is new too")
+		assert.Contains(t, questions[3], "which is new too (2 lines)")
 		assert.Contains(t, questions[mostSimilar], "There are more such names")
+	}
+	for letters, want := range map[string][]bool{"y a": {true, true, true, true}, "? n all": {false, true, true, true},
+		" y q": {false, true}} {
+		t.Run(letters, func(t *testing.T) {
+			given := strings.Split(letters, " ")
+			ask := askSimilar(func(context.Context, string, string) (string, error) {
+				first := given[0]
+				given = given[1:]
+				return first, nil
+			})
+			var got []bool
+			for range 4 {
+				yes, err := ask(context.Background(), judge.SimilarQuestion{})
+				if err != nil {
+					require.ErrorIs(t, err, judge.ErrStopped)
+					break
+				}
+				got = append(got, yes)
+			}
+			assert.Equal(t, want, got)
+		})
 	}
 }

@@ -54,7 +54,7 @@ func loadCommand() *command {
 					return fault.New(fault.Wrong, "load asks before it writes, but there is no terminal to ask on",
 						"give --yes to load without a question, or see first what would be done with: ladle try")
 				}
-				o.Ask, o.AskSimilar, o.AskKnown = ask, askSimilar(term.Ask), askKnown
+				o.Ask, o.AskSimilar, o.AskKnown = ask, askSimilar(term.Choose), askKnown
 			}
 			return runLoad(ctx, c, o)
 		},
@@ -139,35 +139,6 @@ func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
 		"again?", r.ID, moment(r.Started)))
 }
 
-// mostSimilar is the number of names that are asked about one by one.
-const mostSimilar = 10
-
-// askSimilar asks whether names that look like others are added: one by one, and when there are many, once for all
-// others.
-func askSimilar(answer func(ctx context.Context, question string) (bool, error)) func(context.Context,
-	judge.Similar) (bool, error) {
-	asked, others := 0, false
-	return func(ctx context.Context, p judge.Similar) (yes bool, err error) {
-		which := "is in the table"
-		if p.IsNew {
-			which = "is new too"
-		}
-		if asked++; asked > mostSimilar+1 {
-			return others, nil
-		}
-		question := fmt.Sprintf("%q would be a new name in %s, but looks like %q, which %s. Add it?", p.Name, p.Table,
-			p.Like, which)
-		if asked > mostSimilar {
-			question = fmt.Sprintf("There are more such names; the next is %q. Add them all?", p.Name)
-		}
-		yes, err = answer(ctx, term.Safe(question))
-		if asked > mostSimilar {
-			others = yes
-		}
-		return yes, err
-	}
-}
-
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 	list, err := listChanges(c.String("changes"), &o)
 	if err != nil {
@@ -220,7 +191,7 @@ func loadFile(ctx context.Context, path, database string, waits engine.Waits, o 
 		}
 	}
 	if answer := o.AskSimilar; answer != nil {
-		o.AskSimilar = func(ctx context.Context, p judge.Similar) (bool, error) {
+		o.AskSimilar = func(ctx context.Context, p judge.SimilarQuestion) (bool, error) {
 			at.progress.Clear()
 			return answer(ctx, p)
 		}

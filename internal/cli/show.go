@@ -65,9 +65,7 @@ func showLookups(s *term.Screen, r *report.Report) {
 			more = fmt.Sprintf(" and %s more", term.Count(l.Added-int64(len(names))))
 		}
 		s.Item(term.Dot, "%s: %s%s", l.Table, strings.Join(names, ", "), more)
-		for _, p := range l.Similar {
-			s.Item(term.Dot, "%s: %q is added although it looks like %q", l.Table, p.Name, p.Like)
-		}
+		showSimilar(s, l.Table, l.Similar)
 	}
 }
 

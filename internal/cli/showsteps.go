@@ -65,6 +65,7 @@ func showSteps(s *term.Screen, r *report.Report) {
 				"or ... keeps them", step.Step, were(step.Blank, "line"))
 		}
 	}
+	showNewKeys(s, r)
 	showRemoved(s, r)
 	showLeftBlank(s, r)
 	showDifferences(s, r)

@@ -54,7 +54,14 @@ func Interactive() bool {
 // Ask puts a question to the person and waits for a line, or for an interrupt; only y and yes are a yes, and no answer
 // is a no.
 func Ask(ctx context.Context, question string) (bool, error) {
-	fmt.Fprintf(os.Stderr, "%s [y/N] ", question)
+	answer, err := Choose(ctx, question, "y/N")
+	return answer == "y" || answer == "yes", err
+}
+
+// Choose puts a question to the person, with the letters by which to answer it, and returns the line that the person
+// types, in small letters and without blanks around it; or an error after an interrupt.
+func Choose(ctx context.Context, question, letters string) (string, error) {
+	fmt.Fprintf(os.Stderr, "%s [%s] ", question, letters)
 	line := make(chan string, 1)
 	go func() {
 		answer, _ := bufio.NewReader(os.Stdin).ReadString('\n')
@@ -63,10 +70,9 @@ func Ask(ctx context.Context, question string) (bool, error) {
 	select {
 	case <-ctx.Done():
 		fmt.Fprintln(os.Stderr)
-		return false, ctx.Err()
+		return "", ctx.Err()
 	case answer := <-line:
-		answer = strings.ToLower(strings.TrimSpace(answer))
-		return answer == "y" || answer == "yes", nil
+		return strings.ToLower(strings.TrimSpace(answer)), nil
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -13,6 +14,7 @@ import (
 // become, and what later lookups will know of them.
 func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 	d := r.newDecision(s)
+	d.declined = keys.declined
 	answers, err := r.answers(s, keys)
 	if err != nil {
 		return err
@@ -148,11 +150,13 @@ type decision struct {
 	next       int64           // the number of the next row that is added
 	fedLocator int             // the column of the step that is the table's locator, or -1
 	learners   []*index        // the indexes that must know the rows of this step
+	declined   []reason.Cause  // of names that look like others
 	reader
 }
 
 func (r *round) newDecision(s *Step) *decision {
-	d := &decision{round: r, step: s, log: spool.NewProblems(r.Dir), held: spool.NewProblems(r.Dir), fedLocator: -1, reader: reader{from: s}}
+	d := &decision{round: r, step: s, log: spool.NewProblems(r.Dir), held: spool.NewProblems(r.Dir),
+		fedLocator: -1, reader: reader{from: s}}
 	if s.Table.Locator != "" {
 		d.fedLocator = slices.Index(s.Names(), s.Table.Locator)
 	}
@@ -277,7 +281,7 @@ func (d *decision) need(lines *Lines, i int) error {
 			continue
 		}
 		a := d.additions[NewRow(found.Nums[i]).Number()]
-		if a.needed {
+		if a.lines++; a.needed {
 			continue
 		}
 		if err := d.spell(a, d.step.sources[c].lookup.by, lines.Donor(c, i)); err != nil {

@@ -28,6 +28,7 @@ type addition struct {
 	lookup *lookup // the one that asked for it first
 	number int
 	needed bool
+	lines  int64        // that need it
 	first  origin       // the first line that needs it
 	values *value.Batch // as that line spells it: one row for the index's columns
 }

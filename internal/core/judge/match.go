@@ -8,6 +8,7 @@ import (
 
 	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -18,6 +19,9 @@ type match struct {
 	dir       string // for temporary files
 	index     *index // nil for a step without a key
 	spoilt    spool.RowSet
+	unlike    map[newName]reason.Cause
+	declined  []reason.Cause // of the names that look too much like others; answers name them by number
+	declines  map[keyindex.Hash]int
 	completes bool // the step updates what no earlier step of the table writes: then it also updates rows of these
 	questions []*spool.Stream[question]
 	answers   []*spool.Stream[answer]
@@ -68,6 +72,7 @@ const (
 	isMany                      // the key is in the table more than once
 	isPassed                    // of a second half: the first one does nothing with the line
 	isGap                       // the key is not in the table, and a value that a new row needs is blank
+	isAlike                     // the key is not in the table, and is a name that looks too much like another
 	isBroken                    // the key is not in the table, and a new row would break a CHECK constraint
 )
 
@@ -77,7 +82,7 @@ func (r *round) newMatch(s *Step) *match {
 		return m
 	}
 	m.index = r.keyIndex(s.Step)
-	m.completes, m.spoilt = r.completes(s), r.spoilt[s.Number]
+	m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
 	parts := max(r.partsOf(s.rows.Len()), m.index.PartCount())
 	m.questions, m.answers = spool.Streams[question](r.Dir, parts), spool.Streams[answer](r.Dir, parts)
 	if s.Policy.Removal != nil && !r.Partial {
@@ -236,6 +241,11 @@ func (k *seenKey) meet(q *question, policy ladlefile.Contradictions) {
 
 func (m *match) answer(k *seenKey, q *question) answer {
 	touched := k.there.State == keyindex.Touched
+	if len(m.unlike) > 0 && !k.there.There() {
+		if n, declined := m.decline(q.key); declined {
+			return answer{outcome: isAlike, other: int64(n)}
+		}
+	}
 	switch {
 	case q.breaks && !k.there.There():
 		return answer{outcome: isNew}
@@ -264,6 +274,22 @@ func (m *match) answer(k *seenKey, q *question) answer {
 		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
 	}
 	return answer{outcome: isNew}
+}
+
+// decline finds the number of the cause for which a name is not added.
+func (m *match) decline(h keyindex.Hash) (number int, declined bool) {
+	if n, known := m.declines[h]; known {
+		return n, true
+	}
+	c, unlike := m.unlike[m.index.name(h)]
+	if !unlike {
+		return 0, false
+	}
+	if m.declines == nil {
+		m.declines = map[keyindex.Hash]int{}
+	}
+	m.declines[h], m.declined = len(m.declined), append(m.declined, c)
+	return m.declines[h], true
 }
 
 // overrules reports whether other lines with the key of a line have decided against it.

@@ -28,8 +28,8 @@ type Input struct {
 
 	// Answers are those that a person gave about new names which look like others; more are added to them.
 	Answers Answers
-	// AskSimilar puts such a name to a person and returns whether it may be added; nil means no.
-	AskSimilar func(context.Context, Similar) (bool, error)
+	// AskSimilar puts such a name to a person and returns whether it may be added, or ErrStopped; nil means no.
+	AskSimilar func(context.Context, SimilarQuestion) (bool, error)
 
 	Dir      string // for temporary files
 	Resident int64  // the number of keys that are held in memory at a time; 0 for the usual one

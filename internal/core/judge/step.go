@@ -22,6 +22,8 @@ type Step struct {
 	// lines that are left out because a blank cell makes a condition blank, so that it neither holds nor fails
 	BlankConditions int64
 	Overruled       []Overruling // the first of them
+	Similar         []Similar    // keys that look like others, and that a person accepted
+	Unheld          int64        // new keys that were not held against each other, since they are too many
 
 	rows        *clean.Rows
 	constraints []*constraint // that are judged before anything is written

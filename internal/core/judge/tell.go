@@ -20,6 +20,8 @@ func (d *decision) tell(ctx context.Context, line int64, a answer) error {
 		why.Kind = reason.SeveralThere
 	case isGap:
 		return d.tellGaps(line)
+	case isAlike:
+		return d.tellAlike(line, d.declined[a.other])
 	case isBroken:
 		return d.breaks(line, d.log)
 	case isPassed: // the first half has told
@@ -51,6 +53,16 @@ func (d *decision) differ(number int64, lines *Lines, line int, columns []int) e
 		Columns: reason.List(s.Recognised().KeyNames()...),
 		List:    reason.List(labels...)}
 	return d.held.Append(spool.Problem{Row: number, Column: spool.WholeLine, Why: reason.Because(why)})
+}
+
+// tellAlike logs that the key of a line looks too much like another name to be added.
+func (d *decision) tellAlike(line int64, why reason.Cause) error {
+	b, in, err := d.stored(line)
+	if err != nil {
+		return err
+	}
+	key := d.step.Key[0]
+	return d.log.Append(spool.Problem{Row: line, Column: key, Cell: d.step.asWritten(key, b, in), Why: why})
 }
 
 // breaks logs that the row of a line would break a CHECK constraint.

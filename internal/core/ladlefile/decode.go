@@ -286,6 +286,7 @@ func (d *decoder) tables(f *File, n ast.Node) {
 			"blank_key": choice(d, &b.BlankKey, "blank_key:", SetAsideBlankKey, MatchBlankKey),
 			"contradictions": choice(d, &b.Contradictions, "contradictions:", SetAsideContradictions,
 				FirstOfContradictions, LastOfContradictions, MostOfContradictions),
+			"similar_names":       func(n ast.Node) { b.SimilarAt = placeOf(n); d.similar(&b.Similar)(n) },
 			"gone_from_file":      func(n ast.Node) { b.Gone = d.gone(n) },
 			"columns":             func(n ast.Node) { b.Columns = d.columns(n) },
 			"only":                d.into(&b.Only, "only:"),
@@ -300,6 +301,34 @@ func (d *decoder) tables(f *File, n ast.Node) {
 				"add columns: with a source for each")
 		}
 		f.Blocks = append(f.Blocks, b)
+	}
+}
+
+// similar decodes what becomes of new names that look like others: one word for all, or lists of names.
+func (d *decoder) similar(to *SimilarNames) func(ast.Node) {
+	return func(n ast.Node) {
+		switch n.(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+		default:
+			choice(d, &to.All, "similar_names:", AcceptSimilar, SetAsideSimilar)(n)
+			return
+		}
+		to.Names = map[string]Similar{}
+		names := func(what Similar) func(ast.Node) {
+			return func(n ast.Node) {
+				for _, name := range d.list(n, string(what)+":") {
+					if to.Names[name.Value] != "" && to.Names[name.Value] != what {
+						d.problem(name.Place, fmt.Sprintf("%q is both accepted and set aside", name.Value),
+							"delete it from one of the lists")
+					}
+					to.Names[name.Value] = what
+				}
+			}
+		}
+		d.fields(n, "similar_names:", map[string]func(ast.Node){
+			"accept":    names(AcceptSimilar),
+			"set_aside": names(SetAsideSimilar),
+		})
 	}
 }
 
@@ -371,7 +400,7 @@ func (d *decoder) source(e entry) Source {
 			BlankNotFound)),
 		"several":       saying(choice(d, &lookup.Several, "several:", SetAsideSeveral, BlankSeveral)),
 		"on_update":     choice(d, &s.OnUpdate, "on_update:", KeepThere, FillBlanksThere, UpdateThere),
-		"similar_names": saying(choice(d, &lookup.Similar, "similar_names:", AcceptSimilar, SetAsideSimilar)),
+		"similar_names": saying(d.similar(&lookup.Similar)),
 	})
 	d.judgeSource(e.key, &s, said)
 	return s
@@ -389,7 +418,7 @@ func (d *decoder) judgeSource(name Text, s *Source, said bool) {
 		d.problem(name.Place, name.Value+" has no source", "give the name of a column of the input, or from:, "+
 			"constant: or lookup:")
 	case s.Lookup == nil:
-	case s.Lookup.Similar != "" && s.Lookup.NotFound != AddNotFound:
+	case s.Lookup.Similar.Given() && s.Lookup.NotFound != AddNotFound:
 		d.problem(name.Place, name.Value+" has similar_names:, but adds no names",
 			"add not_found: add, or delete the key")
 	case len(s.Lookup.By) == 1 && !s.Lookup.By[0].Source.Place.valid():

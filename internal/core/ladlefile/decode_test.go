@@ -222,7 +222,7 @@ tables:
 	old := b.Columns[1].Source.Lookup
 	assert.Equal(t, []any{"tugs", "No.", "Owner", BlankNotFound},
 		[]any{old.Block.Value, old.There.Value, old.Here.Value, old.NotFound})
-	assert.Equal(t, AcceptSimilar, b.Columns[2].Source.Lookup.Similar)
+	assert.Equal(t, SimilarNames{All: AcceptSimilar}, b.Columns[2].Source.Lookup.Similar)
 	plain := f.Blocks[1]
 	assert.Equal(t, []any{KeepThere, AddNotThere, KeepBlank, SetAsideBlankKey, SetAsideContradictions},
 		[]any{plain.AlreadyThere, plain.NotThere, plain.Blank, plain.BlankKey, plain.Contradictions})

@@ -8,6 +8,7 @@
 package ladlefile
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -68,6 +69,8 @@ type Block struct {
 	Blank          Blank
 	BlankKey       BlankKey
 	Contradictions Contradictions
+	Similar        SimilarNames
+	SimilarAt      Place
 	Gone           *Gone
 	Columns        []Column
 	Only           Text   // a condition on lines
@@ -106,7 +109,7 @@ type Lookup struct {
 	Here     Text // the column that holds it in this input
 	NotFound NotFound
 	Several  Several
-	Similar  Similar
+	Similar  SimilarNames
 }
 
 // AlreadyThere says what becomes of a line whose key is in the table already.
@@ -123,6 +126,18 @@ type BlankKey string
 
 // Similar says what becomes of a new name that looks like another one; empty when a person is to be asked.
 type Similar string
+
+// SimilarNames says what becomes of new names that look like others: of all of them, or of some.
+type SimilarNames struct {
+	All   Similar
+	Names map[string]Similar
+}
+
+// Of is what becomes of a name.
+func (s SimilarNames) Of(name string) Similar { return cmp.Or(s.Names[name], s.All) }
+
+// Given reports whether anything is said.
+func (s SimilarNames) Given() bool { return s.All != "" || s.Names != nil }
 
 // Contradictions says what becomes of lines of an input that have the same key and differ.
 type Contradictions string

@@ -65,10 +65,10 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 	for _, accept := range []bool{true, false} {
 		t.Run(fmt.Sprint("near names are accepted: ", accept), func(t *testing.T) {
 			s := newStage(t, craft, craftLadle, file)
-			var asked []judge.Similar
+			var asked []judge.SimilarQuestion
 			shown := 0
 			got, err := s.load(load.Options{
-				AskSimilar: func(_ context.Context, p judge.Similar) (bool, error) {
+				AskSimilar: func(_ context.Context, p judge.SimilarQuestion) (bool, error) {
 					asked = append(asked, p)
 					return accept, nil
 				},
@@ -90,8 +90,10 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, report.Loaded, got.Outcome, got.Why)
 			assert.Equal(t, 1, shown)
-			assert.Equal(t, []judge.Similar{{Table: "kind", Name: "Coasters", Like: "Coaster"},
-				{Table: "kind", Name: "Feryr", Like: "Ferry"}}, asked, "each is asked once")
+			assert.Equal(t, []judge.SimilarQuestion{
+				{Similar: judge.Similar{Table: "kind", Name: "Coasters", Like: "Coaster"}, Lines: 1},
+				{Similar: judge.Similar{Table: "kind", Name: "Feryr", Like: "Ferry"}, Lines: 1}}, asked,
+				"each is asked once")
 			want := []string{"A1|Ferry|11|B1", "A2|Coaster|20|", "B1|Feryr|5|A1", "B2|Coasters|6|B1"}
 			if !accept {
 				want = []string{"A1|Ferry|10|", "A2|Coaster|20|"} // the line of A1 needs B1, which is set aside
@@ -106,7 +108,7 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 func TestAnAnswerThatFailsChangesNothing(t *testing.T) {
 	gone := errors.New("the terminal is gone")
 	for name, o := range map[string]load.Options{
-		"a question about a name": {AskSimilar: func(context.Context, judge.Similar) (bool, error) {
+		"a question about a name": {AskSimilar: func(context.Context, judge.SimilarQuestion) (bool, error) {
 			return false,
 				gone
 		}, Ask: func(context.Context, *report.Report) (bool, error) { return true, nil }},

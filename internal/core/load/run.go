@@ -36,8 +36,8 @@ type Options struct {
 	Ask func(context.Context, *report.Report) (bool, error)
 
 	// AskSimilar is shown, before Ask, each new name that looks like another one, unless the ladle file says what
-	// becomes of it, and returns the answer of the person; nil means that none is added.
-	AskSimilar func(context.Context, judge.Similar) (bool, error)
+	// becomes of it, and returns the answer of the person, or judge.ErrStopped; nil means that none is added.
+	AskSimilar func(context.Context, judge.SimilarQuestion) (bool, error)
 
 	// AskKnown is shown, before a file is read through, the run in which the same ladle file loaded the same files, and
 	// returns the answer of the person whether to go on; nil means yes.
@@ -190,6 +190,10 @@ func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.
 // ask judges without locks, shows what would be done, and waits for the answer.
 func (r *run) ask(ctx context.Context) (bool, error) {
 	j, err := r.judge(ctx, r.db, true)
+	if errors.Is(err, judge.ErrStopped) {
+		r.report.Outcome = report.Declined
+		return false, nil
+	}
 	if err != nil {
 		return false, err
 	}

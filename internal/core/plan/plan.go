@@ -91,6 +91,8 @@ type Policy struct {
 	Blank          ladlefile.Blank
 	BlankKey       ladlefile.BlankKey
 	Contradictions ladlefile.Contradictions
+	Similar        ladlefile.SimilarNames
+	HoldsNames     bool     // new keys are names, which are held against those that look like them
 	Removal        *Removal // what becomes of rows that the input no longer has; nil when they stay
 	Excused        []string // the columns to which the database itself may give another value
 	Writes         bool     // rows that are there can change, in one of their columns at least
@@ -135,7 +137,7 @@ type Lookup struct {
 	Yields   *schema.Column // the column of Table whose value is the result
 	NotFound ladlefile.NotFound
 	Several  ladlefile.Several
-	Similar  ladlefile.Similar
+	Similar  ladlefile.SimilarNames
 }
 
 // Maker is a step that makes rows which are found by their old ids.

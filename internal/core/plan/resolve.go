@@ -35,6 +35,7 @@ func Resolve(f *ladlefile.File, headers map[string]source.Header, db *schema.Sch
 	if r.problems == nil {
 		r.makers(steps)
 		r.judgeGone(steps)
+		r.names(steps)
 	}
 	if r.problems == nil {
 		r.totals(plan)
@@ -70,7 +71,7 @@ func (r *resolver) problem(at ladlefile.Place, what, do string) {
 // policyOf is what a block says of its lines.
 func policyOf(b *ladlefile.Block) Policy {
 	p := Policy{AlreadyThere: b.AlreadyThere, NotThere: b.NotThere, Blank: b.Blank, BlankKey: b.BlankKey,
-		Contradictions: b.Contradictions}
+		Contradictions: b.Contradictions, Similar: b.Similar}
 	if b.Gone != nil {
 		p.Removal = &Removal{AtMost: b.Gone.AtMost, Where: b.Gone.Where}
 	}
@@ -78,6 +79,34 @@ func policyOf(b *ladlefile.Block) Policy {
 		p.Excused = append(p.Excused, c.Value)
 	}
 	return p
+}
+
+// names finds the steps whose keys are names: a lookup of the plan finds their rows by them, or the ladle file says what
+// becomes of names that look like others.
+func (r *resolver) names(steps []*Step) {
+	for _, s := range steps {
+		said := s.Policy.Similar.Given()
+		isName := len(s.Key) == 1 && s.Columns[s.Key[0]].Column.Type.Kind == value.Text &&
+			s.Columns[s.Key[0]].Source.Lookup == nil && s.Columns[s.Key[0]].Source.Constant == nil
+		switch {
+		case said && !isName:
+			r.problem(s.Block.SimilarAt, "similar_names: has no effect here: the key is not one column of texts",
+				"delete similar_names:")
+		case said && s.Policy.NotThere != ladlefile.AddNotThere:
+			r.problem(s.Block.SimilarAt, "similar_names: has no effect here: this block adds no rows",
+				"delete similar_names:")
+		}
+		s.Policy.HoldsNames = isName && s.Policy.NotThere == ladlefile.AddNotThere &&
+			(said || lookedUp(steps, s.Table, s.KeyNames()[0]))
+	}
+}
+
+// lookedUp reports whether a lookup of the steps finds rows of t by a column.
+func lookedUp(steps []*Step, t *schema.Table, column string) (found bool) {
+	for _, s := range steps {
+		s.Lookups(func(l *Lookup) { found = found || l.Table == t && slices.Equal(l.Names(), []string{column}) })
+	}
+	return found
 }
 
 func (r *resolver) recipe(in *ladlefile.Input, h source.Header) *clean.Recipe {

@@ -100,7 +100,7 @@ func (a *advisor) see(r ColumnReason) {
 			a.many, a.words = true, nil
 		}
 	}
-	if r.Near != "" && !r.IsNew && len(a.near) < mostWords {
+	if r.Near != "" && len(a.near) < mostWords {
 		if p := (ladlefile.Pair{Key: r.Content, Value: r.Near}); !slices.Contains(a.near, p) {
 			a.near = append(a.near, p)
 		}
@@ -298,6 +298,8 @@ func (g *group) lookupAdvice(at place) *Advice {
 	}
 	l, where := at.lookup()
 	switch {
+	case l == nil && g.Why.Kind == reason.LooksLike: // the key of a block
+		a.Settings = append(a.Settings, at.block("similar_names", "accept"))
 	case l == nil:
 	case g.Why.Kind == reason.LooksLike:
 		a.Settings = append(a.Settings, ladlefile.Setting{At: where, Key: "similar_names", Value: "accept"})

@@ -63,14 +63,15 @@ var notes = map[Note]string{
 
 // advisor learns from the reasons of a group what would solve them.
 type advisor struct {
-	examples []*candidate // of notations of numbers
-	patterns []*candidate // of dates
-	words    []string     // cells, as long as there are few different ones
-	many     bool
-	tries    int              // cells that candidates were looked for in
-	near     []ladlefile.Pair // names, and what they are like
-	longest  int              // characters
-	blanks   int64            // lines that lack what others with their key have
+	examples  []*candidate // of notations of numbers
+	patterns  []*candidate // of dates
+	words     []string     // cells, as long as there are few different ones
+	many      bool
+	tries     int              // cells that candidates were looked for in
+	near      []ladlefile.Pair // names, and what they are like
+	unsettled int64            // names that are like new ones only
+	longest   int              // characters
+	blanks    int64            // lines that lack what others with their key have
 }
 
 // candidate is a notation and how many cells are written so.
@@ -100,7 +101,10 @@ func (a *advisor) see(r ColumnReason) {
 			a.many, a.words = true, nil
 		}
 	}
-	if r.Near != "" && len(a.near) < mostWords {
+	if r.Near != "" && r.IsNew {
+		a.unsettled++ // which of the two is right, nobody knows
+	}
+	if r.Near != "" && !r.IsNew && len(a.near) < mostWords {
 		if p := (ladlefile.Pair{Key: r.Content, Value: r.Near}); !slices.Contains(a.near, p) {
 			a.near = append(a.near, p)
 		}
@@ -295,6 +299,9 @@ func (g *group) lookupAdvice(at place) *Advice {
 	}
 	if g.near != nil {
 		a.Settings = append(a.Settings, at.rule("recode", g.near))
+		if g.unsettled > 0 {
+			a.Covers = g.Count - g.unsettled
+		}
 	}
 	l, where := at.lookup()
 	switch {

@@ -9,6 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
@@ -128,9 +129,9 @@ func replaceOption() option {
 }
 
 // ask shows what would be done and asks for a yes.
-func ask(ctx context.Context, r *report.Report) (bool, error) {
+func ask(ctx context.Context, r *report.Report, each changes.Walk) (bool, error) {
 	showPlan(term.NewScreen(os.Stderr), r)
-	return term.Ask(ctx, "\nLoad this?")
+	return askSeeing(ctx, fmt.Sprintf("\nLoad this (%s)?", doneWords(r)), each, term.Choose)
 }
 
 // askKnown asks whether to load the same files once more.
@@ -140,7 +141,7 @@ func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
 }
 
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
-	list, err := listChanges(c.String("changes"), &o)
+	list, err := listChanges(c.String("changes"), &o.Change)
 	if err != nil {
 		return err
 	}
@@ -185,9 +186,9 @@ func loadFile(ctx context.Context, path, database string, waits engine.Waits, o 
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
 	o.Progress = func(p load.Progress) { at.progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
 	if answer := o.Ask; answer != nil {
-		o.Ask = func(ctx context.Context, r *report.Report) (bool, error) {
+		o.Ask = func(ctx context.Context, r *report.Report, each changes.Walk) (bool, error) {
 			at.progress.Clear()
-			return answer(ctx, r)
+			return answer(ctx, r, each)
 		}
 	}
 	if answer := o.AskSimilar; answer != nil {

@@ -6,10 +6,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"ladle/internal/core/changes"
 	"ladle/internal/core/fault"
-	"ladle/internal/core/load"
 	"ladle/internal/core/whole"
 	"ladle/internal/page"
 )
@@ -60,15 +60,15 @@ func placePage(path string, write func(io.Writer) error) error {
 
 func changesOption() option {
 	return option{name: "changes", value: "FILE", group: groupOutput, check: changesCheck,
-		does: "also write to FILE (.csv or .xlsx) what becomes of each row: every cell that is added or changed, or " +
-			"that differs and is kept, and every row that is removed"}
+		does: "also write to FILE (.csv, .xlsx or .html) what becomes of each row: every cell that is added or " +
+			"changed, or that differs and is kept, and every row that is removed"}
 }
 
 // changesCheck takes the path of a file that is yet to be made.
 func changesCheck(path string) error {
-	if _, err := changes.NewFile(path, io.Discard); err != nil {
+	if _, err := newChanges(path, io.Discard); err != nil {
 		return fault.At(fault.Wrong, fault.Problem{File: path, What: err.Error(), Do: "give it a name that ends in " +
-			".csv or .xlsx"})
+			".csv, .xlsx or .html"})
 	}
 	if info, err := os.Stat(filepath.Dir(path)); err != nil || !info.IsDir() {
 		return fault.At(fault.Wrong, fault.Problem{File: path, What: "the folder for the file doesn't exist",
@@ -87,21 +87,29 @@ type changeList struct {
 	to   changes.File
 }
 
-// listChanges has a load write its changes to a file, which gets its name when they are all in it.
-func listChanges(path string, o *load.Options) (*changeList, error) {
+// newChanges begins a file of changes in the format that its name tells.
+func newChanges(path string, to io.Writer) (changes.File, error) {
+	if strings.EqualFold(filepath.Ext(path), ".html") {
+		return page.Changes(to, Version)
+	}
+	return changes.NewFile(path, to)
+}
+
+// listChanges has change, which is given each change, write to a file, which gets its name when they are all in it.
+func listChanges(path string, change *func(changes.Record) error) (*changeList, error) {
 	l := &changeList{}
 	if path == "" {
 		return l, nil
 	}
 	var err error
 	if l.file, err = whole.Create(path); err == nil {
-		l.to, err = changes.NewFile(path, l.file)
+		l.to, err = newChanges(path, l.file)
 	}
 	if err != nil {
 		l.discard()
 		return l, unwritten(path, err)
 	}
-	o.Change = func(r changes.Record) error {
+	*change = func(r changes.Record) error {
 		if err := l.to.Add(r); err != nil {
 			return unwritten(path, err)
 		}

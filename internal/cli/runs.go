@@ -11,6 +11,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
@@ -185,7 +186,7 @@ func undoCommand() *command {
 		about: "It is refused, and nothing is changed, when rows of the run have been changed since or other rows " +
 			"refer to them. An undo is itself a run in the logbook.",
 		options: []option{databaseOption(), waitOption(), timeoutOption(),
-			{name: "yes", group: groupAsk, does: "don't ask"}, jsonOption()},
+			{name: "yes", group: groupAsk, does: "don't ask"}, changesOption(), jsonOption()},
 		examples: []example{
 			{"Take run 2 back, after a look at what that means", "ladle undo 2 --db port-merrow/harbour.db"},
 			{"The same without a question", "ladle undo 2 --db port-merrow/harbour.db --yes"},
@@ -201,9 +202,9 @@ func undoCommand() *command {
 					return fault.New(fault.Wrong, "undo asks before it takes a run back, but there is no terminal to "+
 						"ask on", "give --yes to undo without a question")
 				}
-				o.Ask = func(ctx context.Context, r *undo.Report) (bool, error) {
+				o.Ask = func(ctx context.Context, r *undo.Report, each changes.Walk) (bool, error) {
 					showUndo(term.NewScreen(os.Stderr), r)
-					return term.Ask(ctx, "\nTake this run back?")
+					return askSeeing(ctx, "\nTake this run back?", each, term.Choose)
 				}
 			}
 			return undoRun(ctx, c, id, o)
@@ -212,6 +213,11 @@ func undoCommand() *command {
 }
 
 func undoRun(ctx context.Context, c *cli.Command, id int64, o undo.Options) error {
+	list, err := listChanges(c.String("changes"), &o.Change)
+	if err != nil {
+		return err
+	}
+	defer list.discard()
 	database := c.String("db")
 	db, err := open(ctx, database, waits(c))
 	if err != nil {
@@ -224,7 +230,11 @@ func undoRun(ctx context.Context, c *cli.Command, id int64, o undo.Options) erro
 	if err != nil {
 		return err
 	}
-	changed = report.Outcome == undo.Undone
+	if changed = report.Outcome == undo.Undone; changed {
+		if err := list.place(); err != nil {
+			fmt.Fprintln(os.Stderr, term.Safe("ladle: "+err.Error()))
+		}
+	}
 	if c.Bool("json") {
 		err = printDocument(term.Stdout, newHead("undo", string(report.Outcome), undoStatus(report)), report)
 	} else {

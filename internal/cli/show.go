@@ -282,7 +282,8 @@ func showRows(s *term.Screen, rows *report.Rows) {
 	s.Table(t)
 }
 
-func showEnd(s *term.Screen, r *report.Report) {
+// doneWords says how many rows a load adds, changes and removes.
+func doneWords(r *report.Report) string {
 	var added, updated, removed int64
 	for _, step := range r.Steps {
 		added += step.Tally.Added
@@ -299,6 +300,11 @@ func showEnd(s *term.Screen, r *report.Report) {
 	if removed > 0 {
 		did += ", " + term.Count(removed) + " removed"
 	}
+	return did
+}
+
+func showEnd(s *term.Screen, r *report.Report) {
+	did := doneWords(r)
 	time := fmt.Sprintf("%s: reading %s, judging %s, writing %s, proving %s", duration(r.Seconds.Total),
 		duration(r.Seconds.Read), duration(r.Seconds.Judge), duration(r.Seconds.Write), duration(r.Seconds.Prove))
 	aside := ""

@@ -45,11 +45,11 @@ func askSimilar(choose chooser) func(context.Context, judge.SimilarQuestion) (bo
 			switch {
 			case err != nil:
 				return false, err
-			case answer == "?":
-				fmt.Fprintln(os.Stderr, namesHelp)
-				continue
 			case answer == "q" || answer == "quit":
 				return false, judge.ErrStopped
+			case !slices.Contains([]string{"y", "yes", "a", "all", "n", "no", ""}, answer):
+				fmt.Fprintln(os.Stderr, namesHelp)
+				continue
 			}
 			yes := slices.Contains([]string{"y", "yes", "a", "all"}, answer)
 			if asked > mostSimilar || answer == "a" || answer == "all" {

@@ -62,5 +62,16 @@ func TestChanges(t *testing.T) {
 		again := w.run("try", "f.ladle.yaml", "--db", w.db, "--changes", "tried.csv")
 		assert.Equal(t, 2, again.status)
 		assert.Contains(t, again.stderr, "tried.csv: the file exists")
+
+		undone := w.run("undo", "1", "--db", w.db, "--yes", "--changes", "undone.csv")
+		require.Equal(t, 0, undone.status, undone.stdout+undone.stderr)
+		text = w.read("undone.csv")
+		for _, line := range []string{"kind,removed,name Barge,", "vessel,removed,reg A9,",
+			"vessel,changed,reg " + first[0] + ",name,'=Other," + first[1] + ",", "vessel,added,reg "} {
+			assert.Contains(t, text, "\n"+line)
+		}
+		page := w.run("try", "f.ladle.yaml", "--db", w.db, "--changes", "tried.html", "--allow-removal")
+		require.Equal(t, 0, page.status, page.stderr)
+		assert.Contains(t, w.read("tried.html"), "<td>differs, kept</td>")
 	})
 }

@@ -197,7 +197,7 @@ func TestAPersonIsAsked(t *testing.T) {
 			out, _ := c.CombinedOutput()
 			assert.Equal(t, want.status, c.ProcessState.ExitCode(), string(out))
 			assert.Contains(t, string(out), "What will be done, in this order")
-			assert.Contains(t, string(out), "Load this? [y/N]")
+			assert.Contains(t, string(out), "[y/N/s/?]")
 			assert.Equal(t, []string{want.rows}, w.query("SELECT count(*) FROM vessel"))
 			if want.status == 0 {
 				w.asked(script, "load f.ladle.yaml --db db", "n", 2,

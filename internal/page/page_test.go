@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/html"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/check"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
@@ -67,6 +68,13 @@ func TestPagesTakeHostileNamesAsText(t *testing.T) {
 	for name, write := range map[string]func(*strings.Builder) error{
 		"load":   func(to *strings.Builder) error { return Load(to, r, "1") },
 		"tables": func(to *strings.Builder) error { return Tables(to, outline, "1") },
+		"changes": func(to *strings.Builder) error {
+			p, err := Changes(to, "1")
+			require.NoError(t, err)
+			require.NoError(t, p.Add(changes.Record{Table: hostile, Key: hostile, Column: hostile, After: &null,
+				File: hostile, Line: 1}))
+			return p.Finish()
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var page strings.Builder
@@ -76,7 +84,7 @@ func TestPagesTakeHostileNamesAsText(t *testing.T) {
 				"nothing runs, nothing is fetched")
 			assert.False(t, strings.ContainsAny(page.String(), "\u202e\x1b"),
 				"nothing turns the text, or commands a terminal")
-			assert.NotEmpty(t, links)
+			assert.Equal(t, name == "changes", links == nil)
 			for _, l := range links {
 				assert.True(t, strings.HasPrefix(l, "#"), "%s leads out of the page", l)
 			}

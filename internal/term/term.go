@@ -98,6 +98,14 @@ func Commands(r rune) bool { return r != '\n' && (unicode.IsControl(r) || unicod
 // Count writes a number with commas between thousands.
 func Count(n int64) string { return reason.Count(n) }
 
+// Height is the number of lines of the person's screen.
+func Height() int {
+	if _, h, err := term.GetSize(int(os.Stderr.Fd())); err == nil && h > 0 {
+		return h
+	}
+	return 24
+}
+
 // Width is the number of columns of the screen.
 func (s *Screen) Width() int { return s.width }
 

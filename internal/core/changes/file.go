@@ -21,8 +21,8 @@ type File interface {
 	Finish() error
 }
 
-// ErrFormat is the error for a name of a file that tells no format of changes.
-var ErrFormat = errors.New("changes are written as .csv or .xlsx")
+// ErrFormat is the error for a name of a file that tells no format of changes. Pages are made elsewhere.
+var ErrFormat = errors.New("changes are written as .csv, .xlsx or .html")
 
 // Names are the columns of a file.
 var Names = []string{"table", "what", "key", "column", "before", "after", "file", "line"}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/load"
 	"ladle/internal/core/report"
@@ -72,7 +73,7 @@ func TestAPersonIsShownAllBeforeAnythingIsWritten(t *testing.T) {
 					asked = append(asked, p)
 					return accept, nil
 				},
-				Ask: func(_ context.Context, r *report.Report) (bool, error) {
+				Ask: func(_ context.Context, r *report.Report, _ changes.Walk) (bool, error) {
 					shown++
 					assert.Equal(t, report.Asking, r.Outcome)
 					assert.Equal(t, []string{"A3"}, r.Steps[0].Gone)
@@ -111,8 +112,8 @@ func TestAnAnswerThatFailsChangesNothing(t *testing.T) {
 		"a question about a name": {AskSimilar: func(context.Context, judge.SimilarQuestion) (bool, error) {
 			return false,
 				gone
-		}, Ask: func(context.Context, *report.Report) (bool, error) { return true, nil }},
-		"the question": {Ask: func(context.Context, *report.Report) (bool, error) { return false, gone }},
+		}, Ask: func(context.Context, *report.Report, changes.Walk) (bool, error) { return true, nil }},
+		"the question": {Ask: func(context.Context, *report.Report, changes.Walk) (bool, error) { return false, gone }},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := newStage(t, craft, craftLadle, "R,K,G,T\nA1,Feryr,11,\nA2,Ferry,1,\nA3,Ferry,1,\n")

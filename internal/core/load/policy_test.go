@@ -15,6 +15,7 @@ import (
 	zombie "zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
@@ -274,7 +275,7 @@ func TestWhatChangesWhileAPersonThinks(t *testing.T) {
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
 			s := newStage(t, berths, berthLadle, "Code,Name\nN1,a\nN2,b\n,c\n")
-			got, err := s.load(load.Options{Ask: func(context.Context, *report.Report) (bool, error) {
+			got, err := s.load(load.Options{Ask: func(context.Context, *report.Report, changes.Walk) (bool, error) {
 				c.meddle(s)
 				return true, nil
 			}})
@@ -285,14 +286,14 @@ func TestWhatChangesWhileAPersonThinks(t *testing.T) {
 
 func TestALoadThatIsStoppedLeavesNothing(t *testing.T) {
 	s := newStage(t, berths, berthLadle, "Code,Name\nN1,a\n,b\n")
-	got, err := s.load(load.Options{Ask: func(_ context.Context, r *report.Report) (bool, error) {
+	got, err := s.load(load.Options{Ask: func(_ context.Context, r *report.Report, _ changes.Walk) (bool, error) {
 		require.Len(t, r.SetAside, 1, "the question comes with the reasons")
 		assert.Equal(t, []string{"Code is blank, but is part of the key (code)"}, r.SetAside[0].Reasons)
 		return false, nil
 	}})
 	require.NoError(t, err)
 	assert.Equal(t, report.Declined, got.Outcome)
-	_, err = s.load(load.Options{Ask: func(context.Context, *report.Report) (bool, error) {
+	_, err = s.load(load.Options{Ask: func(context.Context, *report.Report, changes.Walk) (bool, error) {
 		return false,
 			context.Canceled
 	}})

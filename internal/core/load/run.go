@@ -32,8 +32,8 @@ type Options struct {
 	Newest    int         // the newest rows of each table that are told, at most; 0 for the usual number
 	Program   string      // the version of the program, for the logbook
 
-	// Ask is shown what would be done and returns the answer of the person; nil means yes.
-	Ask func(context.Context, *report.Report) (bool, error)
+	// Ask is shown what would be done, in sum and row by row, and returns the answer of the person; nil means yes.
+	Ask func(context.Context, *report.Report, changes.Walk) (bool, error)
 
 	// AskSimilar is shown, before Ask, each new name that looks like another one, unless the ladle file says what
 	// becomes of it, and returns the answer of the person, or judge.ErrStopped; nil means that none is added.
@@ -212,7 +212,9 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	}
 	r.report.Outcome = report.Asking
 	asked := time.Now()
-	yes, err := r.Ask(ctx, r.report)
+	yes, err := r.Ask(ctx, r.report, func(take func(changes.Record) error) error {
+		return changes.Each(ctx, j, r.in.Place, take)
+	})
 	r.started = r.started.Add(time.Since(asked))
 	if err != nil || !yes {
 		r.report.Outcome = report.Declined

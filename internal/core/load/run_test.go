@@ -15,6 +15,7 @@ import (
 	zombie "zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/judge"
@@ -215,7 +216,7 @@ func loadLines(t *testing.T, all []line, o load.Options) (*report.Report, []stri
 func TestAskShowsWhatWillBeDone(t *testing.T) {
 	all := []line{{"R7", "n7", "Yawl", "2026-01-03", "2"}, {"R7", "n7", "Yawl", "2026-01-04", "x"}}
 	var shown report.Report
-	got, _ := loadLines(t, all, load.Options{Ask: func(_ context.Context, r *report.Report) (bool,
+	got, _ := loadLines(t, all, load.Options{Ask: func(_ context.Context, r *report.Report, _ changes.Walk) (bool,
 		error) {
 		shown = *r
 		return true, nil

@@ -58,7 +58,10 @@ func displayColumn(j *judge.Judgement, t *schema.Table, column string) engine.Di
 		return d
 	}
 	if relation := t.Relation(column); relation != nil && relation.ParentTable != nil {
-		d.Relation, d.Names = relation, names(relation)
+		d.Relation = relation
+		if name := relation.NameColumn(); name != "" {
+			d.Names = []engine.DisplayColumn{{Column: name}}
+		}
 	}
 	return d
 }
@@ -85,14 +88,4 @@ func lookupOf(j *judge.Judgement, t *schema.Table, column string) *plan.Lookup {
 		return direct
 	}
 	return inner
-}
-
-// names is the first unique constraint of a parent that people could know its rows by: not the one referred to.
-func names(r *schema.Relation) []engine.DisplayColumn {
-	for _, k := range r.ParentTable.Keys {
-		if len(k.Columns) == 1 && k.Columns[0] != r.ParentColumns[0] {
-			return []engine.DisplayColumn{{Column: k.Columns[0]}}
-		}
-	}
-	return nil
 }

@@ -217,6 +217,31 @@ func sameSet(a, b []string) bool {
 	return true
 }
 
+// KnownBy lists the columns by which people know a row of t: those of its first key that is not only a number by which
+// it is found; nil where there is none.
+func (t *Table) KnownBy() []string {
+	for _, k := range t.Keys {
+		if !slices.Equal(k.Columns, []string{t.Locator}) {
+			return k.Columns
+		}
+	}
+	return nil
+}
+
+// NameColumn is the column by which people know the rows that a relation refers to, other than the one referred to: the
+// first that is a key by itself; "" where there is none, or the relation can't be followed.
+func (r *Relation) NameColumn() string {
+	if r.ParentTable == nil {
+		return ""
+	}
+	for _, k := range r.ParentTable.Keys {
+		if len(k.Columns) == 1 && k.Columns[0] != r.ParentColumns[0] {
+			return k.Columns[0]
+		}
+	}
+	return ""
+}
+
 // Indexed reports whether the database finds rows by these columns without reading the whole table.
 func (t *Table) Indexed(columns []string) bool {
 	return slices.ContainsFunc(t.Indexes, func(index []string) bool {

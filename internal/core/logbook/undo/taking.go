@@ -107,6 +107,9 @@ func (s *rowSet) has(key []value.Column, row int) bool {
 func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool, err error) {
 	t := u.Schema.Table(c.Table)
 	err = u.Each(ctx, t, c, func(rows *value.Batch) error {
+		if err := u.list(ctx, t, c, rows); err != nil {
+			return err
+		}
 		switch c.What {
 		case logbook.Added:
 			stands, err := u.remove(ctx, t, c, rows)

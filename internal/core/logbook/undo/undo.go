@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/logbook"
@@ -23,8 +24,11 @@ import (
 type Options struct {
 	Program string // the version of the program
 
-	// Ask is shown what would be done and returns the answer of the person; nil means yes.
-	Ask func(context.Context, *Report) (bool, error)
+	// Ask is shown what would be done, in sum and row by row, and returns the answer of the person; nil means yes.
+	Ask func(context.Context, *Report, changes.Walk) (bool, error)
+
+	// Change is given what becomes of each row, before the commit; nil when nobody wants to know.
+	Change func(changes.Record) error
 
 	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
 	Committing func()
@@ -74,6 +78,7 @@ type undoing struct {
 	before map[*schema.Table]check.Before
 	added  map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
 	kept   map[string]bool           // rows that can't be removed, by table and identity
+	change func(changes.Record) error
 }
 
 // TakeBack removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
@@ -94,20 +99,22 @@ func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Re
 		return report, nil
 	}
 	if o.Ask != nil {
-		goOn, err := once(ctx, db, s, run, report, nil)
+		goOn, err := once(ctx, db, s, run, report, nil, nil)
 		if err != nil || !goOn {
 			return report, err
 		}
 		report.Outcome = Asking
 		asked := time.Now()
-		yes, err := o.Ask(ctx, report)
+		yes, err := o.Ask(ctx, report, func(take func(changes.Record) error) error {
+			return walk(ctx, db, s, run, take)
+		})
 		started = started.Add(time.Since(asked))
 		if err != nil || !yes {
 			report.Outcome = Declined
 			return report, err
 		}
 	}
-	_, err = once(ctx, db, s, run, report, &o)
+	_, err = once(ctx, db, s, run, report, &o, o.Change)
 	report.Seconds = time.Since(started).Seconds()
 	return report, err
 }
@@ -133,9 +140,20 @@ func final(r *logbook.Run) *reason.Cause {
 	return &reason.Cause{Why: why}
 }
 
+// walk gives take what becomes of each row. All of it is kept first, so that no lock is held while a person reads.
+func walk(ctx context.Context, db engine.Database, s *schema.Schema, run *logbook.Run,
+	take func(changes.Record) error) error {
+	kept := changes.NewKept()
+	defer kept.Close()
+	if _, err := once(ctx, db, s, run, newReport(run, s.Database), nil, kept.Add); err != nil {
+		return err
+	}
+	return kept.Walk(take)
+}
+
 // once does it all in a transaction, and takes it back again where o is nil. It reports whether all could be done.
 func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logbook.Run, report *Report,
-	o *Options) (done bool, err error) {
+	o *Options, change func(changes.Record) error) (done bool, err error) {
 	b, err := logbook.Open(ctx, db, s, run)
 	if err != nil {
 		return false, err
@@ -157,7 +175,7 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 	}()
 	b.DB = tx
 	u := &undoing{Book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{},
-		added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}}
+		added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}, change: change}
 	if goOn, err := u.may(ctx); err != nil || !goOn {
 		return false, err
 	}

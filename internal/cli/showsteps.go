@@ -65,12 +65,27 @@ func showSteps(s *term.Screen, r *report.Report) {
 				"or ... keeps them", step.Step, were(step.Blank, "line"))
 		}
 	}
+	showTypeless(s, r)
 	showNewKeys(s, r)
 	showRemoved(s, r)
 	showLeftBlank(s, r)
 	showDifferences(s, r)
 	showOverruled(s, r)
 	showFirst(s, r)
+}
+
+// showTypeless says where numbers are kept as texts.
+func showTypeless(s *term.Screen, r *report.Report) {
+	for _, step := range r.Steps {
+		for _, c := range step.Typeless {
+			what := fmt.Sprintf("%s of %s values are numbers, and are", term.Count(c.Numbers), term.Count(c.Values))
+			if c.Numbers == 1 {
+				what = fmt.Sprintf("1 of %s is a number, and is", plural(c.Values, "value"))
+			}
+			s.Item(term.Dot, "%s.%s: %s kept as text, since the column has no type: %s < 31 finds nothing; "+
+				"store_as: number stores numbers", step.Table, c.Column, what, c.Column)
+		}
+	}
 }
 
 // comesAfter lists the steps that a step comes after, each once.

@@ -255,3 +255,38 @@ func TestMendingLoadsNothingTwice(t *testing.T) {
 	assert.Contains(t, doc.Why, "was loaded into stay before")
 	assert.Equal(t, []string{"R1|5"}, w.query("SELECT reg_no, tons FROM stay"))
 }
+
+// TestColumnsWithoutAType: what they keep is said, and store_as: number stores numbers, as verify, a second load and
+// undo know.
+func TestColumnsWithoutAType(t *testing.T) {
+	const block = "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: name, already_there: " +
+		"update, columns: {name: N, age: %s, note: B}}}\n"
+	w := newWorld(t, sqliteFile{}, "")
+	w.query("CREATE TABLE crew (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, age, note)")
+	w.query("INSERT INTO crew (name, age) VALUES ('a', 29)")
+	w.write("in.csv", "N,A,B\na,30,x\nb,5.5,007\nc,0,\nd,-4,z\n")
+	w.write("f.ladle.yaml", fmt.Sprintf(block, "A"))
+	tried := w.run("try", "f.ladle.yaml", "--db", w.db)
+	require.Equal(t, 0, tried.status, tried.stdout+tried.stderr)
+	assert.Contains(t, tried.stdout, "crew.age: 4 of 4 values are numbers, and are kept as text")
+	assert.NotContains(t, tried.stdout, "crew.note:")
+
+	w.write("f.ladle.yaml", fmt.Sprintf(block, "{from: A, store_as: number}"))
+	loaded := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes")
+	require.Equal(t, 0, loaded.status, loaded.stdout+loaded.stderr)
+	assert.NotContains(t, loaded.stdout, "kept as text")
+	assert.Equal(t, []string{"a|30|integer|text", "b|5.5|real|text", "c|0|integer|null", "d|-4|integer|text"},
+		w.query("SELECT name, age, typeof(age), typeof(note) FROM crew ORDER BY name"))
+	for _, again := range [][]string{{"verify", "f.ladle.yaml"}, {"verify", "1"}, {"load", "f.ladle.yaml", "--yes"},
+		{"undo", "1", "--yes"}} {
+		out := w.run(append(again, "--db", w.db)...)
+		assert.Equal(t, 0, out.status, "%v: %s", again, out.stdout+out.stderr)
+	}
+	assert.Equal(t, []string{"a|29|integer"}, w.query("SELECT name, age, typeof(age) FROM crew"))
+
+	w.write("in.csv", "N,A,B\na,x,\n")
+	assert.Contains(t, w.run("try", "f.ladle.yaml", "--db", w.db).stdout, `A "x" is not a number`)
+	w.write("f.ladle.yaml", strings.Replace(fmt.Sprintf(block, "A"), "name: N", "name: {from: N, store_as: number}", 1))
+	assert.Contains(t, w.run("try", "f.ladle.yaml", "--db", w.db).stderr,
+		"store_as: has no effect on crew.name, which is declared as TEXT")
+}

@@ -46,6 +46,7 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 			}
 		}
 		s.leftBlank(columns, rowState)
+		s.countTypeless(columns, rowState)
 		if err := r.constrain(ctx, s, lines, columns, rowState); err != nil {
 			return err
 		}

@@ -23,6 +23,7 @@ type Step struct {
 	BlankConditions int64
 	Overruled       []Overruling // the first of them
 	Similar         []Similar    // keys that look like others, and that a person accepted
+	Typeless        []Typeless   // what stands in columns without a type
 	Unheld          int64        // new keys that were not held against each other, since they are too many
 
 	rows        *clean.Rows

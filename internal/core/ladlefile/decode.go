@@ -398,7 +398,12 @@ func (d *decoder) source(e entry) Source {
 		"lookup":   func(n ast.Node) { s.Lookup = &lookup; d.lookup(&lookup, n) },
 		"not_found": saying(choice(d, &lookup.NotFound, "not_found:", SetAsideNotFound, AddNotFound,
 			BlankNotFound)),
-		"several":       saying(choice(d, &lookup.Several, "several:", SetAsideSeveral, BlankSeveral)),
+		"several":   saying(choice(d, &lookup.Several, "several:", SetAsideSeveral, BlankSeveral)),
+		"points_at": func(n ast.Node) { s.PointsAt = d.target(n, "points_at:") },
+		"store_as": func(n ast.Node) {
+			s.StoreAt = placeOf(n)
+			choice(d, &s.StoreAs, "store_as:", StoreNumbers, StoreTexts)(n)
+		},
 		"on_update":     choice(d, &s.OnUpdate, "on_update:", KeepThere, FillBlanksThere, UpdateThere),
 		"similar_names": saying(d.similar(&lookup.Similar)),
 	})
@@ -411,6 +416,8 @@ func (d *decoder) judgeSource(name Text, s *Source, said bool) {
 	switch {
 	case s.Constant.Given() && (s.From.Given() || s.Lookup != nil):
 		d.problem(name.Place, name.Value+" has a constant and another source", "keep one of them")
+	case s.PointsAt != nil && s.Lookup != nil:
+		d.problem(name.Place, name.Value+" has points_at: and a lookup", "delete points_at:; the lookup says it")
 	case said && s.Lookup == nil:
 		d.problem(name.Place, name.Value+" has not_found:, several: or similar_names:, but no lookup:",
 			"add lookup:, or delete the key")
@@ -456,15 +463,21 @@ func (d *decoder) lookup(l *Lookup, n ast.Node) {
 		}
 		return
 	}
-	t := d.scalar(n, "lookup:")
+	if t := d.target(n, "lookup:"); t != nil {
+		l.Table, l.By = t.Table, []Column{{Name: t.Column}}
+	}
+}
+
+// target decodes TABLE.COLUMN; nil when it is something else.
+func (d *decoder) target(n ast.Node, what string) *Target {
+	t := d.scalar(n, what)
 	dot := strings.LastIndexByte(t.Value, '.')
 	if dot <= 0 || dot == len(t.Value)-1 {
-		d.problem(t.Place, fmt.Sprintf("lookup: can't be %q", t.Value),
+		d.problem(t.Place, fmt.Sprintf("%s can't be %q", what, t.Value),
 			"write it as TABLE.COLUMN, for example berth.code")
-		return
+		return nil
 	}
-	l.Table = Text{t.Value[:dot], t.Place}
-	l.By = []Column{{Name: Text{t.Value[dot+1:], t.Place}}}
+	return &Target{Text{t.Value[:dot], t.Place}, Text{t.Value[dot+1:], t.Place}}
 }
 
 // oldID decodes {there: COLUMN OF THE OTHER INPUT, here: COLUMN OF THIS ONE}.

@@ -97,7 +97,13 @@ type Source struct {
 	Constant Text
 	Lookup   *Lookup
 	OnUpdate AlreadyThere // for this column alone; empty where the block says it
+	StoreAs  StoreAs      // in a column without a type; empty where nothing is said
+	StoreAt  Place
+	PointsAt *Target // the column of another table that the values are those of; nil where nothing is said
 }
+
+// Target is a column of a table.
+type Target struct{ Table, Column Text }
 
 // Lookup resolves values to a row of a table: by columns of it, or by the id that the row had where it came from.
 type Lookup struct {
@@ -139,6 +145,9 @@ func (s SimilarNames) Of(name string) Similar { return cmp.Or(s.Names[name], s.A
 // Given reports whether anything is said.
 func (s SimilarNames) Given() bool { return s.All != "" || s.Names != nil }
 
+// StoreAs says as what values are stored in a column that has no type.
+type StoreAs string
+
 // Contradictions says what becomes of lines of an input that have the same key and differ.
 type Contradictions string
 
@@ -166,6 +175,9 @@ const (
 
 	AcceptSimilar   Similar = "accept"
 	SetAsideSimilar Similar = "set_aside"
+
+	StoreNumbers StoreAs = "number"
+	StoreTexts   StoreAs = "text"
 
 	SetAsideContradictions Contradictions = "set_aside"
 	FirstOfContradictions  Contradictions = "first"

@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -66,6 +67,8 @@ type Step struct {
 	Input   string `json:"input"`
 	Tally   Tally  `json:"tally"`
 	Removed int64  `json:"removed"`
+
+	Numbers []string `json:"stores_numbers,omitempty"` // the columns without a type in which it stores numbers
 }
 
 // Tally is what became of the lines of a step: Read is the sum of the others.
@@ -126,7 +129,7 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 		y := s.Tally
 		did.add(text(r.Token), text(s.Name), text(s.Table), text(s.Input), number(y.Read), number(y.Added),
 			number(y.Updated), number(y.Unchanged), number(y.Same+y.Differs), number(y.Repeated), number(y.LeftOut),
-			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled))
+			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled), text(listOf(s.Numbers)))
 	}
 	for _, c := range r.Checks {
 		held.add(text(r.Token), text(c.Asked), text(c.Table), text(c.Says))
@@ -202,9 +205,8 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 		return err
 	}
 	r.Steps, err = inOrder(ctx, db, steps, r.Token, func(c record) Step {
-		return Step{c.text("step"), c.text("table_name"), c.text("input"),
-			tally(c),
-			c.number("rows_removed")}
+		return Step{c.text("step"), c.text("table_name"), c.text("input"), tally(c), c.number("rows_removed"),
+			namesIn(c.text("stores_numbers"))}
 	})
 	if err != nil {
 		return err
@@ -213,6 +215,20 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 		return Check{c.text("asked"), c.text("table_name"), c.text("says")}
 	})
 	return err
+}
+
+// listOf writes names as a JSON array, none as "", and namesIn is its inverse.
+func listOf(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	text, _ := json.Marshal(names) // texts can always be written
+	return string(text)
+}
+
+func namesIn(list string) (names []string) {
+	_ = json.Unmarshal([]byte(list), &names) // "" for none
+	return names
 }
 
 // tally reads that of a step.

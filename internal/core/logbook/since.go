@@ -61,8 +61,15 @@ type Book struct {
 	token  string
 }
 
-// Open opens the book of a run.
+// Open opens the book of a run. Columns of s without a type hold what the run stored in them.
 func Open(ctx context.Context, db engine.Reader, s *schema.Schema, run *Run) (*Book, error) {
+	for _, step := range run.Steps {
+		for _, name := range step.Numbers {
+			if t := s.Table(step.Table); t != nil && t.Column(name) != nil && t.Column(name).Typeless {
+				t.Column(name).StoreNumbers()
+			}
+		}
+	}
 	all, err := chunks(ctx, db, run.Token)
 	return &Book{db, s, all, run.Token}, err
 }

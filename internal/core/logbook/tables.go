@@ -29,7 +29,8 @@ var (
 	steps  = table("ladle_run_step", "", "token", "step", "table_name", "input", "rows_read#", "rows_added#",
 		"rows_updated#",
 		"rows_unchanged#", "rows_kept#", "rows_repeated#", "rows_left_out#", "rows_set_aside#", "rows_removed#",
-		"rows_differs#=-1", "rows_overruled#=-1") // -1: an older run did not count them
+		"rows_differs#=-1", "rows_overruled#=-1", // -1: an older run did not count them
+		"stores_numbers=''")
 	checks = table("ladle_run_check", "", "token", "asked", "table_name", "says")
 	spans  = table("ladle_run_rows", "token place", "token", "place#", "turn#", "what", "table_name", "by_columns",
 		"columns", "first_id#", "row_count#", "data*", "hashes*")
@@ -54,6 +55,8 @@ func table(name, unique string, columns ...string) *schema.Table {
 			column.Declared, column.Type = "BLOB", value.Type{Kind: value.Bytes}
 		case c == "token":
 			column.Declared, column.Type = "VARCHAR(40)", value.Type{Kind: value.Text}
+		case added:
+			column.Declared, column.Type = "VARCHAR(4000)", value.Type{Kind: value.Text}
 		default:
 			column.Declared, column.Type = "TEXT", value.Type{Kind: value.Text}
 		}

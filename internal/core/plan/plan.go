@@ -119,6 +119,7 @@ type Assignment struct {
 	Column   *schema.Column
 	Source   Source
 	OnUpdate ladlefile.AlreadyThere // for this column alone; empty where the policy of the step holds
+	StoreAs  ladlefile.StoreAs      // empty where nothing is said
 }
 
 // Source is a resolved source. Exactly one of its parts is used: Lookup, Constant, or else Cell.
@@ -138,6 +139,7 @@ type Lookup struct {
 	NotFound ladlefile.NotFound
 	Several  ladlefile.Several
 	Similar  ladlefile.SimilarNames
+	Implied  bool // the file has the ids themselves, and the ladle file no lookup
 }
 
 // Maker is a step that makes rows which are found by their old ids.
@@ -226,6 +228,16 @@ func (s *Step) TargetNames() []string {
 	var all []string
 	for _, t := range s.Targets() {
 		all = append(all, s.Columns[t].Column.Name)
+	}
+	return all
+}
+
+// StoresNumbers lists the columns without a type in which the step stores numbers.
+func (s *Step) StoresNumbers() (all []string) {
+	for _, a := range s.Columns {
+		if a.Column.Typeless && a.Column.Type.Kind.Numeric() {
+			all = append(all, a.Column.Name)
+		}
 	}
 	return all
 }

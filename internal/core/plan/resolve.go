@@ -26,6 +26,7 @@ func Resolve(f *ladlefile.File, headers map[string]source.Header, db *schema.Sch
 	if r.problems != nil {
 		return nil, fault.At(fault.Wrong, r.problems...)
 	}
+	r.tellSchema()
 	var steps []*Step
 	for _, b := range f.Blocks {
 		if s := r.step(b); s != nil {
@@ -196,7 +197,7 @@ func (r *resolver) existing(s *Step, a Assignment) Assignment {
 	}
 	found := Assignment{Column: yields, Source: a.Source}
 	a.Source = Source{Lookup: &Lookup{Table: relation.ParentTable, By: []Assignment{found}, Yields: yields,
-		NotFound: ladlefile.SetAsideNotFound, Several: ladlefile.SetAsideSeveral}}
+		NotFound: ladlefile.SetAsideNotFound, Several: ladlefile.SetAsideSeveral, Implied: true}}
 	return a
 }
 
@@ -285,7 +286,7 @@ func (r *resolver) assign(feed *Feed, t *schema.Table, c ladlefile.Column) Assig
 			"correct those rows first, or declare the column as text")
 		return Assignment{}
 	}
-	a := Assignment{Column: column, OnUpdate: c.Source.OnUpdate}
+	a := Assignment{Column: column, OnUpdate: c.Source.OnUpdate, StoreAs: c.Source.StoreAs}
 	switch s := c.Source; {
 	case s.Lookup != nil:
 		a.Source.Lookup = r.lookup(feed, t, column, s.Lookup)

@@ -102,6 +102,7 @@ type Step struct {
 
 	Similar     []judge.Similar `json:"similar_names"`                // keys that look like others, and that a person accepted
 	Unheld      int64           `json:"keys_not_held_against_others"` // new ones, too many to look for names that look alike
+	Typeless    []Typeless      `json:"numbers_kept_as_texts"`        // columns without a type
 	LeftBlank   []LeftBlank     `json:"left_blank"`                   // the most frequent cells that lookups left blank
 	Unfound     int64           `json:"left_blank_lines"`             // cells that lookups left blank, in all
 	Differences []Difference    `json:"differences"`                  // the first cells that differ from rows which are kept
@@ -153,7 +154,7 @@ func (r *Report) Fill(j *judge.Judgement) error {
 		}
 		r.Steps = append(r.Steps, Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
 			Key: s.Recognised().KeyNames(), After: s.After,
-			Tally: s.Tally, Similar: s.Similar, Unheld: s.Unheld, Blank: s.BlankConditions, Removed: s.Removed.Rows(), Gone: gone})
+			Tally: s.Tally, Similar: s.Similar, Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, Removed: s.Removed.Rows(), Gone: gone})
 	}
 	for _, g := range j.Growths {
 		r.Lookups = append(r.Lookups, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),

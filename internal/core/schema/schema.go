@@ -51,10 +51,14 @@ type Column struct {
 	Identity  bool   // the database counts its values
 	Generated bool   // the database computes its values
 	Collation string
+	Typeless  bool // each value keeps the type with which it is written
 
 	// Odd says why the values that stand in the column can't be read as its declared type; empty when they can.
 	Odd string
 }
+
+// StoreNumbers has a column without a type hold numbers.
+func (c *Column) StoreNumbers() { c.Type = value.Type{Kind: value.Decimal, Storage: value.AsDouble} }
 
 // Check is a CHECK constraint.
 type Check struct {
@@ -82,6 +86,7 @@ type Relation struct {
 	Parent        string
 	ParentColumns []string
 	ParentTable   *Table // nil when the relation can't be followed
+	Assumed       bool   // the database doesn't declare it
 }
 
 // Table finds a table by its name, nil when there is none.

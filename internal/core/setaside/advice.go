@@ -307,7 +307,7 @@ func (g *group) lookupAdvice(at place) *Advice {
 	switch {
 	case l == nil && g.Why.Kind == reason.LooksLike: // the key of a block
 		a.Settings = append(a.Settings, at.block("similar_names", "accept"))
-	case l == nil:
+	case l == nil || l.Implied:
 	case g.Why.Kind == reason.LooksLike:
 		a.Settings = append(a.Settings, ladlefile.Setting{At: where, Key: "similar_names", Value: "accept"})
 	case g.near == nil:

@@ -119,7 +119,7 @@ func taken(t *schema.Table, name string) bool {
 
 // columns reads the columns and returns those of the primary key, in its order.
 func (d *Database) columns(t *schema.Table) ([]string, error) {
-	places := map[int]string{}
+	places, strict := map[int]string{}, strings.Contains(t.Form, "STRICT")
 	err := d.each("SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?)", []any{t.Name},
 		func(row *sqlite.Stmt) error {
 			c := schema.Column{Name: row.ColumnText(0), Declared: row.ColumnText(1), Required: row.ColumnBool(2),
@@ -128,6 +128,10 @@ func (d *Database) columns(t *schema.Table) ([]string, error) {
 				c.Default = row.ColumnText(3)
 			}
 			c.Type = declared(c.Declared)
+			// ANY means so in STRICT tables only (sqlite.org/stricttables.html, §2); in others it is NUMERIC
+			if c.Typeless = c.Declared == "" || strict && strings.EqualFold(c.Declared, "ANY"); c.Typeless {
+				c.Type = value.Type{Kind: value.Text}
+			}
 			if place := row.ColumnInt(4); place > 0 {
 				places[place] = c.Name
 			}
@@ -345,7 +349,7 @@ func declared(text string) value.Type {
 		return value.Type{Kind: value.Text, Length: first}
 	case has("BLOB"):
 		return value.Type{Kind: value.Bytes, Length: first}
-	case upper == "", upper == "ANY":
+	case upper == "":
 		return value.Type{Kind: value.Text}
 	case has("REAL", "FLOA", "DOUB"):
 		return value.Type{Kind: value.Float}

@@ -1,7 +1,7 @@
 package engine
 
-// CarefulSender sends rows in savepoints, and finds those that a server rejects: where it names one, that one; where it
-// doesn't, by halves.
+// CarefulSender sends rows in savepoints, and finds those that a server rejects: one by one, where the server can be told
+// to do so by itself; else that which it names, and where it names none, by halves.
 type CarefulSender struct {
 	Exec func(statement string) error
 	Send func(start, end int) error // sends the rows from start to end
@@ -9,13 +9,42 @@ type CarefulSender struct {
 	// Refusal reports whether an error of Send is about a row, why, and which one, from start; -1 where it doesn't say.
 	Refusal func(error) (row int, why string, refused bool)
 
+	// Each sends the rows from start to end one by one within the server and returns those that are not taken, counted
+	// from start; able is false where the server can't do that, and nothing is sent then. It may be nil.
+	Each func(start, end int) (rejected []Rejection, able bool, err error)
+
+	// Expecting is true where some of the rows will probably be rejected, so that they are not sent together first. Rows
+	// sets it for the next rows of their kind.
+	Expecting *bool
+
 	rejected []Rejection
 }
 
 // Rows sends so many rows and returns those that are not taken.
 func (c *CarefulSender) Rows(count int) ([]Rejection, error) {
-	err := c.rows(0, count)
+	done, err := false, error(nil)
+	if c.Each != nil && *c.Expecting && count > 1 {
+		done, err = c.each(0, count)
+	}
+	if !done && err == nil {
+		err = c.rows(0, count)
+	}
+	if c.Each != nil {
+		*c.Expecting = len(c.rejected) > 0
+	}
 	return c.rejected, err
+}
+
+// each sends rows one by one; false where that can't be done.
+func (c *CarefulSender) each(start, end int) (done bool, err error) {
+	rejected, able, err := c.Each(start, end)
+	if err != nil || !able {
+		return false, err
+	}
+	for _, r := range rejected {
+		c.rejected = append(c.rejected, Rejection{Row: start + r.Row, Why: r.Why})
+	}
+	return true, nil
 }
 
 func (c *CarefulSender) rows(start, end int) error {
@@ -37,6 +66,12 @@ func (c *CarefulSender) rows(start, end int) error {
 		if err := c.Exec(statement); err != nil {
 			return err
 		}
+	}
+	if c.Each != nil && end-start > 1 {
+		if done, err := c.each(start, end); done || err != nil {
+			return err
+		}
+		c.Each = nil
 	}
 	bad := start + row
 	switch {

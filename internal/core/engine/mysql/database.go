@@ -32,6 +32,7 @@ type Database struct {
 	id       int64 // of the connection, as the server knows it
 	cut      bool  // a statement was left before its answer came
 	infile   bool  // the server takes LOAD DATA LOCAL
+	compound bool  // it takes compound statements outside of routines: MariaDB
 	numbers  map[*schema.Table]int
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
@@ -73,7 +74,10 @@ func Open(ctx context.Context, database string, waits engine.Waits) (*Database, 
 	}
 	d.lacks = unprotected(config)
 	n, err := d.one(ctx, "SELECT @@local_infile")
-	d.infile = n == 1
+	if d.infile = n == 1; err == nil {
+		n, err = d.one(ctx, "SELECT VERSION() LIKE '%MariaDB%'")
+		d.compound = n == 1
+	}
 	return d, err
 }
 

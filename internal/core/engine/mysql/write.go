@@ -23,10 +23,11 @@ import (
 // warning, ends it; a careful one finds all such rows.
 type tx struct {
 	engine.Pipe
-	db      *Database
-	careful bool
-	over    bool
-	begun   context.Context //nolint:containedctx // its end makes that of the transaction short
+	db        *Database
+	careful   bool
+	over      bool
+	expecting bool            // rows were rejected that were sent last
+	begun     context.Context //nolint:containedctx // its end makes that of the transaction short
 }
 
 // errWarned says that the server took rows only with warnings, or not all of them.
@@ -147,12 +148,39 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 				return t.db.insert(ctx, quote(table.Name), columns, kinds, rows, start, end)
 			}
 			return t.db.send(ctx, quote(table.Name), columns, kinds, rows, start, end)
+		}, func(start, end int) ([]engine.Rejection, bool, error) {
+			return t.insertEach(ctx, table, columns, rows, start, end)
 		})
 	case !t.db.infile:
 		return nil, t.db.judge(t.db.send(ctx, quote(table.Name), columns, kinds, rows, 0, count))
 	}
 	text := lines(kinds, rows, 0, count)
 	return nil, t.Send(func() error { return t.db.sendLines(ctx, quote(table.Name), columns, kinds, text, count) })
+}
+
+// insertEach stages the rows from start to end, and adds them one by one.
+func (t *tx) insertEach(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch,
+	start, end int) ([]engine.Rejection, bool, error) {
+	if !t.db.compound {
+		return nil, false, nil
+	}
+	part := value.NewBatch(engine.Types(table, columns))
+	for i := range part.Columns {
+		for row := start; row < end; row++ {
+			part.Columns[i].AppendFrom(&rows.Columns[i], row)
+		}
+	}
+	if err := t.db.stage(ctx, changed, table, columns, part); unstaged(err) {
+		return nil, false, nil
+	} else if err != nil {
+		return nil, false, err
+	}
+	values := make([]string, len(columns))
+	for i := range columns {
+		values[i] = fmt.Sprintf("w.v%d", i)
+	}
+	return t.db.oneByOne(ctx, 0, end-start, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", quote(table.Name),
+		quoted(columns), strings.Join(values, ", ")))
 }
 
 // Update stages the rows and joins the table with them.
@@ -176,7 +204,10 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 		return err
 	}
 	if t.careful {
-		return t.carefully(ctx, rows.Len(), update)
+		return t.carefully(ctx, rows.Len(), update, func(start, end int) ([]engine.Rejection, bool, error) {
+			return t.db.oneByOne(ctx, start, end, fmt.Sprintf("UPDATE %s SET %s WHERE %s", quote(table.Name),
+				strings.Join(set, ", "), on(table, by)))
+		})
 	}
 	return nil, t.db.judge(update(0, rows.Len()))
 }
@@ -206,14 +237,6 @@ func (d *Database) judge(err error) error {
 		return engine.ErrCareful
 	}
 	return d.explain(err)
-}
-
-// carefully finds all rows that the server rejects, by halves: it names none.
-func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := engine.CarefulSender{Send: send, Exec: func(statement string) error { return t.db.exec(ctx, statement) },
-		Refusal: func(err error) (int, string, bool) { return -1, reason(err), rejects(err) }}
-	rejected, err := c.Rows(rows)
-	return rejected, t.db.explain(err)
 }
 
 var checkName = regexp.MustCompile("(?i)CONSTRAINT [`']([^`']+)[`'] (?:failed|is violated)")

@@ -23,10 +23,11 @@ import (
 // first row that the server rejects ends it; a careful one finds all such rows.
 type tx struct {
 	engine.Pipe
-	db      *Database
-	careful bool
-	over    bool
-	begun   context.Context //nolint:containedctx // its end makes that of the transaction short
+	db        *Database
+	careful   bool
+	over      bool
+	expecting bool            // rows were rejected that were sent last
+	begun     context.Context //nolint:containedctx // its end makes that of the transaction short
 
 	numbered  map[*schema.Table]bool // the tables that got rows with locators
 	rehearsal bool
@@ -84,9 +85,16 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 		t.numbered[table] = true
 	}
 	if t.careful {
+		into := fmt.Sprintf("INSERT INTO %s (%s) OVERRIDING SYSTEM VALUE ", t.db.table(table), quoted(columns))
+		casts := t.db.casts(table, columns)
+		single := rowByRow{func(rows string) string { return into + "SELECT " + casts + " FROM " + rows },
+			into + "VALUES (" + casts + ")"}
 		return t.carefully(ctx, rows.Len(), func(start, end int) error {
 			_, err := t.db.conn.PgConn().CopyFrom(ctx, bytes.NewReader(lines(rows, kinds, start, end)), statement)
 			return err
+		}, func(start, end int) ([]engine.Rejection, bool, error) {
+			rejected, _, able, err := t.db.oneByOne(ctx, single, arrays(rows, kinds, start, end))
+			return rejected, able, err
 		})
 	}
 	text := lines(rows, kinds, 0, rows.Len())
@@ -106,11 +114,19 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 		next++
 		return t.db.cast(table, column[0], next-1)
 	})
-	statement := fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, unnested(len(all)),
-		t.db.on(table, by))
+	update := rowByRow{func(rows string) string {
+		return fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, rows, t.db.on(table, by))
+	}, fmt.Sprintf("UPDATE %s t SET %s WHERE %s", t.db.table(table), set, t.db.on(table, by))}
+	statement := update.many(unnested(len(all)))
 	if t.careful {
 		return t.carefully(ctx, rows.Len(), func(start, end int) error {
 			return t.db.change(ctx, statement, arrays(rows, kinds, start, end), end-start)
+		}, func(start, end int) ([]engine.Rejection, bool, error) {
+			rejected, done, able, err := t.db.oneByOne(ctx, update, arrays(rows, kinds, start, end))
+			if able && err == nil {
+				err = t.db.allUpdated(done, end-start-len(rejected))
+			}
+			return rejected, able, err
 		})
 	}
 	arguments, count := arrays(rows, kinds, 0, rows.Len()), rows.Len()
@@ -120,13 +136,20 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 // change runs a statement that must change a number of rows.
 func (d *Database) change(ctx context.Context, statement string, arguments [][]byte, count int) error {
 	done, err := d.conn.PgConn().ExecParams(ctx, statement, arguments, nil, nil, nil).Close()
-	if err == nil && done.RowsAffected() != int64(count) {
-		err = fault.At(fault.Failed, fault.Problem{File: d.name,
-			What: fmt.Sprintf("of %d rows to be updated, the server updated %d", count,
-				done.RowsAffected()),
-			Do: "a trigger or a policy prevents it; nothing was changed"})
+	if err == nil {
+		err = d.allUpdated(done.RowsAffected(), count)
 	}
 	return err
+}
+
+// allUpdated is the error for rows that the server was told to update and did not.
+func (d *Database) allUpdated(done int64, of int) error {
+	if done == int64(of) {
+		return nil
+	}
+	return fault.At(fault.Failed, fault.Problem{File: d.name,
+		What: fmt.Sprintf("of %d rows to be updated, the server updated %d", of, done),
+		Do:   "a trigger or a policy prevents it; nothing was changed"})
 }
 
 // Remove joins the table with arrays of the keys.
@@ -182,16 +205,6 @@ func lines(rows *value.Batch, kinds []value.Type, start, end int) []byte {
 		b = append(b, '\n')
 	}
 	return b
-}
-
-// carefully finds all rows that the server rejects.
-func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error) ([]engine.Rejection, error) {
-	c := engine.CarefulSender{Send: send, Refusal: refusal, Exec: func(statement string) error {
-		return t.db.exec(ctx,
-			statement)
-	}}
-	rejected, err := c.Rows(rows)
-	return rejected, explain(t.db.name, err)
 }
 
 var copyLine = regexp.MustCompile(`COPY .*, line (\d+)`)

@@ -80,7 +80,8 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 	}
 	s.Title("Lines of the files, and what the tables hold")
 	t := term.Table{Header: []string{"table", "from", "read", "same", "missing", "differs", "extra", "repeated",
-		"overruled", "left out", "set aside", "key"}, Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10}, Wrap: []int{11}}
+		"overruled", "left out", "not compared", "excepted", "key"}, Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11},
+		Wrap: []int{12}}
 	for _, y := range v.Steps {
 		extra := ""
 		if y.Tally.Extra != nil {
@@ -93,9 +94,9 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 		t.Rows = append(t.Rows, []string{y.Step, y.Input, term.Count(y.Tally.Read), term.Count(y.Tally.Same),
 			term.Count(y.Tally.Missing),
 			term.Count(y.Tally.Differs), extra, term.Count(y.Tally.Repeated), term.Count(y.Tally.Overruled),
-			term.Count(y.Tally.LeftOut), term.Count(y.Tally.SetAside), key})
+			term.Count(y.Tally.LeftOut), term.Count(y.Tally.NotCompared), term.Count(y.Tally.Excepted), key})
 	}
-	for _, column := range []int{10, 9, 8, 7} {
+	for _, column := range []int{11, 10, 9, 8, 7} {
 		t.DropZero(column)
 	}
 	showTallies(s, t, 2, len(t.Header)-1, func(row []string) string { return row[0] + " from " + row[1] })
@@ -111,20 +112,36 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 	for _, l := range v.Lookups {
 		showList(s, fmt.Sprintf("Names missing in %s", l.Table), l.Names, l.Added)
 	}
-	if v.SetAside > 0 {
-		s.Title("%s could not be compared", plural(v.SetAside, "line"))
+	if v.NotCompared > 0 {
+		s.Title("%s could not be compared", plural(v.NotCompared, "line"))
 		showGroups(s, v.Groups, len(v.Steps) > 1)
+	}
+	if len(v.Excepted) > 0 {
+		s.Title("Excepted")
+	}
+	for _, e := range v.Excepted {
+		them := "them"
+		if e.Lines == 1 {
+			them = "it"
+		}
+		s.Item(term.Dot, "%s of %s can't be compared: run %d has set %s aside", plural(e.Lines, "line"), e.Input, e.Run,
+			them)
 	}
 	if len(v.Checks) > 0 {
 		s.Title("Checks")
 		showCheckKinds(s, v.Checks)
 	}
 	time := duration(v.Seconds)
-	if v.Same {
+	switch {
+	case v.Same && len(v.Excepted) > 0:
+		s.Strong(true, "The database holds what the files say, but for lines that were set aside (%s)", time)
+	case v.Same:
 		s.Strong(true, "The database holds what the files say (%s)", time)
-		return
+	case v.Agrees():
+		s.Strong(false, "Not all lines could be compared; those that could are in the database (%s)", time)
+	default:
+		s.Strong(false, "The database differs from the files (%s)", time)
 	}
-	s.Strong(false, "The database differs from the files (%s)", time)
 }
 
 // showList names the first of some rows.

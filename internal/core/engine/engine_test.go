@@ -5,6 +5,7 @@ import (
 	"errors"
 	"reflect"
 	"slices"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -161,7 +162,7 @@ func TestRun(t *testing.T) {
 // TestCarefulFindsAllRowsThatAreNotTaken, whether the server names them or not, and takes each other one once.
 func TestCarefulFindsAllRowsThatAreNotTaken(t *testing.T) {
 	broken := errors.New("the connection is gone")
-	for _, names := range []bool{true, false} {
+	for _, way := range []string{"names a row", "names none", "one by one", "not one by one", "one by one at once"} {
 		for _, bad := range [][]int{nil, {0}, {9}, {0, 1, 2}, {4, 5}, {0, 1, 2, 3, 4, 5, 6, 7, 8, 9}} {
 			taken := map[int]int{}
 			var waiting []int
@@ -192,14 +193,34 @@ func TestCarefulFindsAllRowsThatAreNotTaken(t *testing.T) {
 					if !errors.As(err, &row) {
 						return 0, "", false
 					}
-					if !names {
+					if way != "names a row" {
 						return -1, "no", true
 					}
 					return int(row), "no", true
 				},
 			}
+			expecting := way == "one by one at once"
+			if strings.Contains(way, "one by one") {
+				c.Expecting = &expecting
+				c.Each = func(start, end int) (rejected []Rejection, able bool, err error) {
+					if way == "not one by one" {
+						return nil, false, nil
+					}
+					for row := start; row < end; row++ {
+						if slices.Contains(bad, row) {
+							rejected = append(rejected, Rejection{Row: row - start, Why: "no"})
+							continue
+						}
+						taken[row]++
+					}
+					return rejected, true, nil
+				}
+			}
 			rejected, err := c.Rows(10)
 			assert.NoError(t, err)
+			if c.Each != nil {
+				assert.Equal(t, bad != nil, expecting)
+			}
 			var rows []int
 			for _, r := range rejected {
 				rows = append(rows, r.Row)
@@ -210,7 +231,7 @@ func TestCarefulFindsAllRowsThatAreNotTaken(t *testing.T) {
 			for row, n := range taken {
 				assert.Equal(t, 1, n, row)
 			}
-			c.Send = func(int, int) error { return broken }
+			c.Send, expecting = func(int, int) error { return broken }, false
 			_, err = c.Rows(3)
 			assert.ErrorIs(t, err, broken)
 		}

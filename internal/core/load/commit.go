@@ -69,6 +69,11 @@ func (r *run) writeBook(ctx context.Context, tx engine.Tx, w *write.Writer, in c
 	if err := w.Uncompared(ctx, in); err != nil {
 		return err
 	}
+	for i, f := range r.in.Plan.Feeds {
+		if err := book.SetAside(ctx, f.Name(), w.Judgement.SetAside[i].All()); err != nil {
+			return err
+		}
+	}
 	if err := book.Close(ctx); err != nil {
 		return err
 	}

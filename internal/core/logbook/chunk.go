@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/binary"
 	"encoding/json"
+	"iter"
 	"slices"
 
 	"github.com/cespare/xxhash/v2"
@@ -24,6 +25,7 @@ const (
 	Changed Action = "changed" // the rows were updated; the same
 	Was     Action = "was"     // what cells held that were then updated
 	Removed Action = "removed" // what rows held that were then removed
+	Aside   Action = "aside"   // lines of an input that were set aside, by their numbers; nothing is taken back of them
 )
 
 // Chunk is rows with which a run did the same. They are known by the columns By: as the run of numbers that begins with
@@ -162,6 +164,55 @@ func (w *Writer) rows(ctx context.Context, turn int, what Action, t *schema.Tabl
 		return w.finish(ctx)
 	}
 	return nil
+}
+
+// SetAside keeps which lines of an input were set aside, by their numbers among all that were read.
+func (w *Writer) SetAside(ctx context.Context, input string, lines iter.Seq[int64]) error {
+	t := linesOf(input)
+	batch := value.NewBatch(engine.Types(t, t.Names()))
+	flush := func() error {
+		if batch.Len() == 0 {
+			return nil
+		}
+		defer batch.Reset()
+		return w.rows(ctx, 0, Aside, t, t.Names(), nil, batch)
+	}
+	for line := range lines {
+		if batch.Len() == engine.BatchRows {
+			if err := flush(); err != nil {
+				return err
+			}
+		}
+		batch.Columns[0].AppendNum(line)
+	}
+	return flush()
+}
+
+// linesOf stands for an input where a chunk is about its lines.
+func linesOf(input string) *schema.Table {
+	return &schema.Table{Name: input, Locator: "line",
+		Columns: []schema.Column{{Name: "line", Type: value.Type{Kind: value.Int}}}}
+}
+
+// SetAsideIn gives take the numbers of the lines of an input that the run set aside.
+func (r *Run) SetAsideIn(ctx context.Context, db engine.Reader, input string, take func(line int64)) error {
+	all, err := chunks(ctx, db, r.Token)
+	for _, c := range all {
+		if c.What != Aside || c.Table != input || err != nil {
+			continue
+		}
+		var full *Chunk
+		if full, err = c.load(ctx, db, r.Token); err != nil {
+			break
+		}
+		err = full.each(linesOf(input), func(_ int, b *value.Batch) error {
+			for _, line := range b.Columns[0].Nums {
+				take(line)
+			}
+			return nil
+		})
+	}
+	return err
 }
 
 // Uncompared notes rows that were not read back: only how many they are.

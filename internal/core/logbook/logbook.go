@@ -129,7 +129,7 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 		y := s.Tally
 		did.add(text(r.Token), text(s.Name), text(s.Table), text(s.Input), number(y.Read), number(y.Added),
 			number(y.Updated), number(y.Unchanged), number(y.Same+y.Differs), number(y.Repeated), number(y.LeftOut),
-			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled), text(listOf(s.Numbers)))
+			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled), text(list(s.Numbers)))
 	}
 	for _, c := range r.Checks {
 		held.add(text(r.Token), text(c.Asked), text(c.Table), text(c.Says))
@@ -217,17 +217,12 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	return err
 }
 
-// listOf writes names as a JSON array, none as "", and namesIn is its inverse.
-func listOf(names []string) string {
-	if len(names) == 0 {
-		return ""
-	}
-	text, _ := json.Marshal(names) // texts can always be written
-	return string(text)
-}
-
+// namesIn reads a JSON array of names; "" is none.
 func namesIn(list string) (names []string) {
-	_ = json.Unmarshal([]byte(list), &names) // "" for none
+	_ = json.Unmarshal([]byte(list), &names) // older runs have ""
+	if len(names) == 0 {
+		return nil
+	}
 	return names
 }
 

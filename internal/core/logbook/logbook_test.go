@@ -45,7 +45,7 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 		Level: "cells", Started: started, Format: format,
 		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1}}, Steps: []Step{{"a", "log", "in", Tally{Read: 9, Added: 1,
 			Updated: 1, Unchanged: 1,
-			Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1}},
+			Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1, []string{"depth"}}},
 		Checks: []Check{{"balance", "log", "1 + 1 = 2"}}}
 	for i, token := range []string{kept, lost} {
 		tx, err := db.Begin(ctx, nil, Tables(), 0)

@@ -71,6 +71,7 @@ func Open(ctx context.Context, db engine.Reader, s *schema.Schema, run *Run) (*B
 		}
 	}
 	all, err := chunks(ctx, db, run.Token)
+	all = slices.DeleteFunc(all, func(c *Chunk) bool { return c.What == Aside })
 	return &Book{db, s, all, run.Token}, err
 }
 

@@ -1,6 +1,10 @@
 package spool
 
-import "math/bits"
+import (
+	"iter"
+	"math/bits"
+	"slices"
+)
 
 // RowSet is a set of rows of a spool by their numbers, a bit each. The zero RowSet is empty.
 type RowSet []uint64
@@ -24,6 +28,28 @@ func (s RowSet) Len() (n int64) {
 		n += int64(bits.OnesCount64(word))
 	}
 	return n
+}
+
+// All are the rows in the set, in ascending order.
+func (s RowSet) All() iter.Seq[int64] {
+	return func(yield func(int64) bool) {
+		for i, word := range s {
+			for ; word != 0; word &= word - 1 {
+				if !yield(int64(i)*64 + int64(bits.TrailingZeros64(word))) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// Without are the rows that are not in another set.
+func (s RowSet) Without(o RowSet) RowSet {
+	left := slices.Clone(s)
+	for i := range min(len(s), len(o)) {
+		left[i] &^= o[i]
+	}
+	return left
 }
 
 // Any reports whether one of n rows from first on is in the set.

@@ -16,21 +16,37 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/report"
 	"ladle/internal/core/setaside"
+	"ladle/internal/core/spool"
 )
 
 // Verification is what became, in the database, of the inputs of a ladle file.
 type Verification struct {
 	LadleFile string `json:"ladle_file"`
 	Database  string `json:"database"`
-	// nothing is missing, nothing differs, and nothing is there that should be gone
-	Same     bool             `json:"same"`
-	Steps    []Step           `json:"steps"`
-	Lookups  []report.Lookup  `json:"missing_names"`   // names that lookups would add
-	Checks   []check.Result   `json:"checks"`          // claims, and the totals that senders state
-	SetAside int64            `json:"lines_set_aside"` // lines that can't be looked for
-	Groups   []setaside.Group `json:"reasons"`
-	Notes    []string         `json:"notes"`
-	Seconds  float64          `json:"seconds"`
+	// nothing is missing, differs, or is there that should be gone; and all lines could be compared, but for those that a
+	// run has set aside
+	Same    bool            `json:"same"`
+	Steps   []Step          `json:"steps"`
+	Lookups []report.Lookup `json:"missing_names"` // names that lookups would add
+	Checks  []check.Result  `json:"checks"`        // claims, and the totals that senders state
+	// lines that can't be compared, without those that a run of the logbook has set aside
+	NotCompared int64            `json:"lines_not_compared"`
+	Groups      []setaside.Group `json:"reasons"` // why they can't be
+	Excepted    []Excepted       `json:"excepted"`
+	Notes       []string         `json:"notes"`
+	Seconds     float64          `json:"seconds"`
+
+	agrees bool
+}
+
+// Agrees reports whether all that could be compared is the same.
+func (v *Verification) Agrees() bool { return v.agrees }
+
+// Excepted is lines of an input that can't be compared, and that a run set aside.
+type Excepted struct {
+	Input string `json:"input"`
+	Run   int64  `json:"run"`
+	Lines int64  `json:"lines"`
 }
 
 // Step is what became of the lines of one step.
@@ -48,15 +64,16 @@ type Step struct {
 
 // Tally is the account of the lines of a step: Read is the sum of all others but Extra.
 type Tally struct {
-	Read      int64  `json:"read"`
-	Same      int64  `json:"same"`
-	Missing   int64  `json:"missing"`
-	Differs   int64  `json:"differs"`
-	Repeated  int64  `json:"repeated"`
-	Overruled int64  `json:"overruled"`
-	LeftOut   int64  `json:"left_out"`
-	SetAside  int64  `json:"set_aside"`
-	Extra     *int64 `json:"extra"` // rows of the table that the input does not have; nil where that is not known
+	Read        int64  `json:"read"`
+	Same        int64  `json:"same"`
+	Missing     int64  `json:"missing"`
+	Differs     int64  `json:"differs"`
+	Repeated    int64  `json:"repeated"`
+	Overruled   int64  `json:"overruled"`
+	LeftOut     int64  `json:"left_out"`
+	NotCompared int64  `json:"not_compared"`
+	Excepted    int64  `json:"excepted"` // not compared either, but a run of the logbook has set them aside
+	Extra       *int64 `json:"extra"`    // rows of the table that the input does not have; nil where that is not known
 }
 
 // mostNamed is the number of rows or cells that are named.
@@ -89,7 +106,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 		return nil, err
 	}
 	defer j.Close()
-	v := &Verification{LadleFile: file.Path, Database: in.Plan.Schema.Database, Steps: []Step{},
+	v := &Verification{LadleFile: file.Path, Database: in.Plan.Schema.Database, Steps: []Step{}, Excepted: []Excepted{},
 		Notes: slices.Concat([]string{}, db.Notes(), in.Notes)}
 	if err := v.compare(ctx, db, in, j); err != nil {
 		return nil, err
@@ -99,7 +116,8 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 		return nil, err
 	}
 	v.Checks = append(append([]check.Result{}, in.Stated()...), held...)
-	v.Same = v.Same && !check.Failed(v.Checks)
+	v.agrees = v.agrees && !check.Failed(v.Checks)
+	v.Same = v.agrees && v.NotCompared == 0
 	v.Seconds = time.Since(started).Seconds()
 	return v, nil
 }
@@ -110,24 +128,32 @@ func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake
 	if err := r.Fill(j); err != nil {
 		return err
 	}
-	v.SetAside, v.Lookups = r.LinesSetAside(), r.Lookups
-	v.Same = len(v.Lookups) == 0
+	v.Lookups = r.Lookups
+	excepted, err := v.excepted(ctx, db, in, j)
+	if err != nil {
+		return err
+	}
+	for i := range in.Plan.Feeds {
+		v.NotCompared += j.SetAside[i].Without(excepted[i]).Len()
+	}
+	v.agrees = len(v.Lookups) == 0
 	for _, s := range j.Steps {
-		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}}
+		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}, excepted: excepted[s.Feed.Number]}
 		if err := c.run(ctx); err != nil {
 			return err
 		}
 		m := c.made
-		v.Same = v.Same && m.Tally.Missing+m.Tally.Differs == 0 && (!m.Gone || m.Tally.Extra == nil ||
+		v.agrees = v.agrees && m.Tally.Missing+m.Tally.Differs == 0 && (!m.Gone || m.Tally.Extra == nil ||
 			*m.Tally.Extra == 0)
 		v.Steps = append(v.Steps, *m)
 	}
 	groups := setaside.Groups{File: in.File}
 	for i := range in.Plan.Feeds {
-		if j.SetAside[i].Len() == 0 {
+		lines := in.SetAside(i, j)
+		if lines.Set = j.SetAside[i].Without(excepted[i]); lines.Set.Len() == 0 {
 			continue
 		}
-		if err := in.SetAside(i, j).Explain(&groups); err != nil {
+		if err := lines.Explain(&groups); err != nil {
 			return err
 		}
 	}
@@ -142,6 +168,7 @@ type comparison struct {
 	judgement *judge.Judgement
 	step      *judge.Step
 	made      *Step
+	excepted  spool.RowSet
 }
 
 func (c *comparison) run(ctx context.Context) (err error) {
@@ -149,7 +176,9 @@ func (c *comparison) run(ctx context.Context) (err error) {
 	*c.made = Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Key: s.Recognised().KeyNames(),
 		Tally: Tally{Read: y.Read, Same: y.Unchanged + y.Same, Missing: y.Added, Repeated: y.Repeated,
 			Overruled: y.Overruled,
-			LeftOut:   y.LeftOut, SetAside: y.SetAside}}
+			LeftOut:   y.LeftOut}}
+	c.made.Tally.NotCompared = s.SetAside.Without(c.excepted).Len()
+	c.made.Tally.Excepted = y.SetAside - c.made.Tally.NotCompared
 	if s.First == nil && len(s.Key) == 0 {
 		return c.pairs(ctx)
 	}
@@ -195,7 +224,8 @@ func (c *comparison) place(lines *judge.Lines, i int) string {
 func (c *comparison) changed(row report.Row) {
 	change := row.Lines.Change(row.I)
 	if change.IsNew() {
-		return // the first half tells that it is missing
+		c.made.Tally.Read-- // the first half tells that it is missing
+		return
 	}
 	cells := c.differing(row, change)
 	if len(cells) == 0 {

@@ -62,6 +62,9 @@ func runNumber(text string) (int64, error) {
 
 func listRuns(ctx context.Context, db engine.Database, asJSON bool) error {
 	runs, err := logbook.List(ctx, db)
+	if err == nil {
+		err = logbook.Sum(ctx, db, runs)
+	}
 	if err != nil {
 		return err
 	}
@@ -75,11 +78,15 @@ func listRuns(ctx context.Context, db engine.Database, asJSON bool) error {
 		s.Line("The logbook of this database holds no runs yet.")
 		return nil
 	}
-	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "took", "outcome"},
-		Numbers: []int{0, 4}, Wrap: []int{5}}
+	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "added", "updated", "removed", "set aside",
+		"took", "outcome"}, Numbers: []int{0, 4, 5, 6, 7, 8}, Wrap: []int{9}}
 	for _, r := range runs {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(r.ID), moment(r.Started), r.User, r.LadleFile,
+			term.Count(r.Rows.Added), term.Count(r.Rows.Updated), term.Count(r.Rows.Removed), term.Count(r.Rows.SetAside),
 			duration(r.Finished.Sub(r.Started).Seconds()), outcome(r)})
+	}
+	for _, column := range []int{7, 6, 5} {
+		t.DropZero(column)
 	}
 	s.Table(t)
 	s.Note("One run in full: ladle runs NUMBER; take one back: ladle undo NUMBER. Times are in UTC.")
@@ -224,12 +231,23 @@ func undoRun(ctx context.Context, c *cli.Command, id int64, o undo.Options) erro
 		return err
 	}
 	defer db.Close()
+	progress := term.NewProgress()
+	defer progress.Clear()
+	o.Progress = func(phase string, done, of int64) { progress.Show(phase, done, of, "rows") }
+	o.Noted = func(note string) { term.NewScreen(os.Stderr).Note("Note: %s", note) }
+	if ask := o.Ask; ask != nil {
+		o.Ask = func(ctx context.Context, r *undo.Report, each changes.Walk) (bool, error) {
+			progress.Clear()
+			return ask(ctx, r, each)
+		}
+	}
 	o.Committing = func() { committing.Store(true) }
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits(c)) }
 	report, err := undo.TakeBack(ctx, db, id, o)
 	if err != nil {
 		return err
 	}
+	progress.Clear()
 	if changed = report.Outcome == undo.Undone; changed {
 		if err := list.place(); err != nil {
 			fmt.Fprintln(os.Stderr, term.Safe("ladle: "+err.Error()))

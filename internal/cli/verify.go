@@ -176,7 +176,13 @@ func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
 	if err != nil {
 		return err
 	}
+	progress, compared := term.NewProgress(), int64(0)
+	book.Progress = func(rows int64) {
+		compared += rows
+		progress.Show("comparing", compared, book.Total(), "rows")
+	}
 	since, err := book.Compare(ctx)
+	progress.Clear()
 	if err != nil {
 		return err
 	}

@@ -48,6 +48,15 @@ type Run struct {
 	Inputs    []Input   `json:"inputs"`
 	Steps     []Step    `json:"steps"`
 	Checks    []Check   `json:"checks"`
+	Rows      *Rows     `json:"rows,omitempty"` // in the list of all runs
+}
+
+// Rows is what a run did in all.
+type Rows struct {
+	Added    int64 `json:"added"`
+	Updated  int64 `json:"updated"`
+	Removed  int64 `json:"removed"`
+	SetAside int64 `json:"lines_set_aside"`
 }
 
 // Input is an input that a run read.
@@ -172,6 +181,33 @@ func List(ctx context.Context, db engine.Reader) ([]*Run, error) {
 	}
 	slices.SortFunc(all, func(a, b *Run) int { return cmp.Compare(b.ID, a.ID) })
 	return all, err
+}
+
+// Sum adds up what each of some runs did.
+func Sum(ctx context.Context, db engine.Reader, all []*Run) error {
+	byToken := map[string]*Rows{}
+	for _, r := range all {
+		r.Rows = &Rows{}
+		byToken[r.Token] = r.Rows
+	}
+	err := read(ctx, db, steps, which{}, []string{"token", "rows_added", "rows_updated", "rows_removed"},
+		func(c record) error {
+			if r := byToken[c.text("token")]; r != nil {
+				r.Added += c.number("rows_added")
+				r.Updated += c.number("rows_updated")
+				r.Removed += c.number("rows_removed")
+			}
+			return nil
+		})
+	if err != nil {
+		return err
+	}
+	return read(ctx, db, inputs, which{}, []string{"token", "rows_set_aside"}, func(c record) error {
+		if r := byToken[c.text("token")]; r != nil {
+			r.SetAside += c.number("rows_set_aside")
+		}
+		return nil
+	})
 }
 
 // Find returns the run with a number, with all its parts.

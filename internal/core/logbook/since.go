@@ -20,6 +20,7 @@ type Since struct {
 	Untold   int64    `json:"unknown"`     // rows of which the logbook does not tell what they were
 	Problems []string `json:"changes"`
 	counted  map[string]bool
+	named    []named
 }
 
 // mostProblems is the number of rows that are named.
@@ -29,6 +30,14 @@ func (s *Since) name(format string, parts ...any) {
 	if len(s.Problems) < mostProblems {
 		s.Problems = append(s.Problems, fmt.Sprintf(format, parts...))
 	}
+}
+
+// nameRow names a row among the problems.
+func (s *Since) nameRow(t *schema.Table, by []string, keys *value.Batch, row int, what string) {
+	if len(s.Problems) < mostProblems {
+		s.named = append(s.named, named{len(s.Problems), t, by, value.Identity(keys.Columns, row)})
+	}
+	s.name("%s %s %s", t.Name, Words(by, keys, row), what)
 }
 
 // mostCounted is the number of rows of which it is known that they were counted: a run may have added a row in one step
@@ -58,7 +67,10 @@ type Book struct {
 	DB     engine.Reader
 	Schema *schema.Schema
 	Chunks []*Chunk // in the order in which they are taken back, without Data and Hashes
-	token  string
+
+	Progress func(rows int64) // hears of more rows that were compared; nil when nobody listens
+
+	token string
 }
 
 // Open opens the book of a run. Columns of s without a type hold what the run stored in them.
@@ -72,7 +84,7 @@ func Open(ctx context.Context, db engine.Reader, s *schema.Schema, run *Run) (*B
 	}
 	all, err := chunks(ctx, db, run.Token)
 	all = slices.DeleteFunc(all, func(c *Chunk) bool { return c.What == Aside })
-	return &Book{db, s, all, run.Token}, err
+	return &Book{DB: db, Schema: s, Chunks: all, token: run.Token}, err
 }
 
 // Each returns the rows of a chunk of table t in batches: the columns By, and behind them, where it keeps these,
@@ -128,8 +140,23 @@ func (b *Book) Compare(ctx context.Context) (*Since, error) {
 		if err != nil {
 			return nil, err
 		}
+		b.progress(c.Rows)
 	}
-	return since, nil
+	return since, b.blame(ctx, since)
+}
+
+// Total is the number of rows that the chunks are about.
+func (b *Book) Total() (n int64) {
+	for _, c := range b.Chunks {
+		n += c.Rows
+	}
+	return n
+}
+
+func (b *Book) progress(rows int64) {
+	if b.Progress != nil {
+		b.Progress(rows)
+	}
 }
 
 // compareChunk compares rows with their hashes.
@@ -163,10 +190,10 @@ func (b *Book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 			case found && string(now) == string(c.Hashes[at:at+hashBytes]), !since.once(c.Table, keys, row):
 			case !found:
 				since.Gone++
-				since.name("%s %s no longer exists", c.Table, Words(c.By, keys, row))
+				since.nameRow(t, c.By, keys, row, "no longer exists")
 			default:
 				since.Changed++
-				since.name("%s %s has been changed since", c.Table, Words(c.By, keys, row))
+				since.nameRow(t, c.By, keys, row, "has been changed since")
 			}
 		}
 		return nil

@@ -39,7 +39,11 @@ func (u *undoing) expect(ctx context.Context, in *check.Input, all []*logbook.Ch
 	rows := func(of func(*value.Batch) *value.Batch) func(func(*value.Batch) error) error {
 		return func(take func(*value.Batch) error) error {
 			for _, a := range all {
-				if err := u.Each(ctx, t, a, func(rows *value.Batch) error { return take(of(rows)) }); err != nil {
+				err := u.Each(ctx, t, a, func(rows *value.Batch) error {
+					u.tellOf("proving", int64(rows.Len()))
+					return take(of(rows))
+				})
+				if err != nil {
 					return err
 				}
 			}

@@ -25,6 +25,7 @@ func (u *undoing) do(ctx context.Context) (bool, error) {
 	for _, short := range u.Chunks {
 		stands, err := u.takeBack(ctx, short)
 		standing = standing || stands
+		u.tellOf("taking back", short.Rows)
 		var refused *engine.OwnRowError
 		if errors.As(err, &refused) {
 			u.report.Problems = append(u.report.Problems, refused.Error())

@@ -30,6 +30,12 @@ type Options struct {
 	// Change is given what becomes of each row, before the commit; nil when nobody wants to know.
 	Change func(changes.Record) error
 
+	// Noted hears, before anything is done, what will take long, and why; nil when nobody listens.
+	Noted func(note string)
+
+	// Progress hears how far a phase is, in rows; nil when nobody listens.
+	Progress func(phase string, done, of int64)
+
 	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
 	Committing func()
 
@@ -79,6 +85,15 @@ type undoing struct {
 	added  map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
 	kept   map[string]bool           // rows that can't be removed, by table and identity
 	change func(changes.Record) error
+	told   func(phase string, done, of int64)
+	done   int64 // rows of the phase
+}
+
+// tellOf tells of more rows of a phase.
+func (u *undoing) tellOf(phase string, rows int64) {
+	if u.done += rows; u.told != nil {
+		u.told(phase, u.done, u.Total())
+	}
 }
 
 // TakeBack removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
@@ -98,8 +113,11 @@ func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Re
 		report.Outcome, report.Why = Refused, why
 		return report, nil
 	}
+	if err := foresee(ctx, db, s, run, o); err != nil {
+		return nil, err
+	}
 	if o.Ask != nil {
-		goOn, err := once(ctx, db, s, run, report, nil, nil)
+		goOn, err := once(ctx, db, s, run, report, nil, hears{told: o.Progress})
 		if err != nil || !goOn {
 			return report, err
 		}
@@ -114,7 +132,7 @@ func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Re
 			return report, err
 		}
 	}
-	_, err = once(ctx, db, s, run, report, &o, o.Change)
+	_, err = once(ctx, db, s, run, report, &o, hears{o.Change, o.Progress})
 	report.Seconds = time.Since(started).Seconds()
 	return report, err
 }
@@ -145,21 +163,46 @@ func walk(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 	take func(changes.Record) error) error {
 	kept := changes.NewKept()
 	defer kept.Close()
-	if _, err := once(ctx, db, s, run, newReport(run, s.Database), nil, kept.Add); err != nil {
+	if _, err := once(ctx, db, s, run, newReport(run, s.Database), nil, hears{change: kept.Add}); err != nil {
 		return err
 	}
 	return kept.Walk(take)
 }
 
+// foresee tells what will take long.
+func foresee(ctx context.Context, db engine.Database, s *schema.Schema, run *logbook.Run, o Options) error {
+	if o.Noted == nil {
+		return nil
+	}
+	b, err := logbook.Open(ctx, db, s, run)
+	if err != nil {
+		return err
+	}
+	notes, err := slow(ctx, db, b)
+	for _, note := range notes {
+		o.Noted(note)
+	}
+	return err
+}
+
+// hears is who hears of what is done, and how far it is; each may be nil.
+type hears struct {
+	change func(changes.Record) error
+	told   func(phase string, done, of int64)
+}
+
 // once does it all in a transaction, and takes it back again where o is nil. It reports whether all could be done.
 func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logbook.Run, report *Report,
-	o *Options, change func(changes.Record) error) (done bool, err error) {
+	o *Options, to hears) (done bool, err error) {
 	b, err := logbook.Open(ctx, db, s, run)
 	if err != nil {
 		return false, err
 	}
 	*report = *newReport(run, report.Database)
-	report.Notes = append(report.Notes, slow(b)...)
+	if report.Notes, err = slow(ctx, db, b); err != nil {
+		return false, err
+	}
+	report.Notes = append([]string{}, report.Notes...)
 	var own []*schema.Table
 	if o != nil {
 		own = logbook.Tables()
@@ -175,13 +218,16 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 	}()
 	b.DB = tx
 	u := &undoing{Book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{},
-		added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}, change: change}
+		added: map[*schema.Table]*rowSet{}, kept: map[string]bool{}, change: to.change, told: to.told}
+	b.Progress = func(rows int64) { u.tellOf("comparing", rows) }
 	if goOn, err := u.may(ctx); err != nil || !goOn {
 		return false, err
 	}
+	u.done = 0
 	if goOn, err := u.do(ctx); err != nil || !goOn {
 		return false, err
 	}
+	u.done = 0
 	if report.Checks, err = u.prove(ctx); err != nil {
 		return false, err
 	}
@@ -247,11 +293,12 @@ func (u *undoing) may(ctx context.Context) (bool, error) {
 	return true, nil
 }
 
-// manyGone is the number of rows of a table whose removal takes long without an index on what refers to them.
-const manyGone = 10_000
+// mostPairs is the number of pairs of a row that goes and one that could refer to it, over which looking at all of them
+// takes more than a few seconds.
+const mostPairs = 50_000_000
 
 // slow notes relations without an index: for each row that goes, all rows must be read that could refer to it.
-func slow(b *logbook.Book) (notes []string) {
+func slow(ctx context.Context, db engine.Reader, b *logbook.Book) (notes []string, err error) {
 	gone := map[*schema.Table]int64{}
 	for _, c := range b.Chunks {
 		if c.What == logbook.Added {
@@ -260,14 +307,21 @@ func slow(b *logbook.Book) (notes []string) {
 	}
 	for _, t := range b.Schema.Tables {
 		for _, p := range b.Schema.PointingAt(t) {
-			if gone[t] > manyGone && !p.Child.Indexed(p.Columns) {
-				notes = append(notes, fmt.Sprintf("%s has no index on %s, so undoing %d rows of %s will take long; "+
-					"an index there makes it fast",
-					p.Child.Name, strings.Join(p.Columns, ", "), gone[t], t.Name))
+			if gone[t] == 0 || p.Child.Indexed(p.Columns) {
+				continue
+			}
+			rows, _, err := db.Count(ctx, p.Child)
+			if err != nil {
+				return nil, err
+			}
+			if gone[t]*rows > mostPairs {
+				notes = append(notes, fmt.Sprintf("%s has no index on %s, so for each of the %s rows of %s that go, all "+
+					"%s rows of %s are read; an index there makes it fast", p.Child.Name, strings.Join(p.Columns, ", "),
+					reason.Count(gone[t]), t.Name, reason.Count(rows), p.Child.Name))
 			}
 		}
 	}
-	return notes
+	return notes, nil
 }
 
 // whyChanged is why a run can't be taken back whose rows are not as it left them.

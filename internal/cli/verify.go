@@ -8,6 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
 	"ladle/internal/core/verify"
 	"ladle/internal/term"
@@ -20,8 +21,8 @@ func verifyCommand() *command {
 		takes: operands{"FILE|NUMBER", "one ladle file or the number of one run", 1, 1},
 		about: "With a ladle file, each line of its inputs is looked up by its key and compared cell by cell. With " +
 			"the number of a run, the rows that it added and updated are compared with what the logbook recorded. " +
-			"Exit status 1 says that something is missing or differs.",
-		options: []option{databaseOption(), timeoutOption(), jsonOption()},
+			"Exit status 1 says that something is missing, differs or could not be compared.",
+		options: []option{databaseOption(), timeoutOption(), differencesOption(), jsonOption()},
 		examples: []example{
 			{"Do the harbour's files and tables still agree", "ladle verify port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db"},
@@ -30,6 +31,10 @@ func verifyCommand() *command {
 		run: func(ctx context.Context, c *cli.Command) error {
 			what := c.Args().First()
 			if id, err := strconv.ParseInt(what, 10, 64); err == nil {
+				if c.String("changes") != "" {
+					return fault.New(fault.Wrong, "--changes goes with a ladle file, and this is the number of a run",
+						"leave --changes out")
+				}
 				return verifyRun(ctx, c, id)
 			}
 			return verifyFile(ctx, c, what)
@@ -37,15 +42,31 @@ func verifyCommand() *command {
 	}
 }
 
+// differencesOption is changesOption for a comparison.
+func differencesOption() option {
+	o := changesOption()
+	o.does = "also write to FILE (.csv, .xlsx or .html) every row of a ladle file's tables that is missing or extra, and " +
+		"every cell that differs"
+	return o
+}
+
 func verifyFile(ctx context.Context, c *cli.Command, path string) error {
+	var o verify.Options
+	list, err := listChanges(c.String("changes"), &o.Change)
+	if err != nil {
+		return err
+	}
+	defer list.discard()
 	at, err := openBoth(ctx, path, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}
 	defer at.close()
-	v, err := verify.Run(ctx, at.file, at.db, verify.Options{Progress: func(input string, done, of int64) {
-		at.progress.Show("reading "+input, done, of, "bytes")
-	}})
+	o.Progress = func(input string, done, of int64) { at.progress.Show("reading "+input, done, of, "bytes") }
+	v, err := verify.Run(ctx, at.file, at.db, o)
+	if err == nil {
+		err = list.place()
+	}
 	if err != nil {
 		return err
 	}

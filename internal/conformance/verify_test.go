@@ -49,10 +49,33 @@ func TestVerifyOfACircleWithAMissingRow(t *testing.T) {
 		w.write("in.csv", "N,R,B\nA,1,\nB,2,A\n")
 		require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
 		w.write("in.csv", "N,R,B\nA,1,\nB,2,D\nD,3,A\n")
-		out := w.run("verify", "f.ladle.yaml", "--db", w.db)
+		out := w.run("verify", "f.ladle.yaml", "--db", w.db, "--changes", "all.csv")
 		assert.Equal(t, 1, out.status, out.stderr)
+		assert.Equal(t, "table,what,key,column,before,after,file,line\ncrew,missing,no D,,,,in.csv,4\n"+
+			"crew,differs,id 2,boss,1,new (D),in.csv,3\n", w.read("all.csv"))
 		assert.Contains(t, out.stdout, "line 4: no D")
 		assert.Contains(t, out.stdout, "boss is new (D) in the file and")
 		assert.Regexp(t, `crew\.boss +in +2 +1 +0 +1 `, out.stdout, "of the second step, only rows that are there")
+	})
+}
+
+// TestRunsSayWhatTheyDid: in the list, and by their numbers where a later one has changed a row.
+func TestRunsSayWhatTheyDid(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE crew (id ID, no VARCHAR(4) NOT NULL UNIQUE, rank INTEGER);")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: no, "+
+			"already_there: update, gone_from_file: {remove: yes, at_most: 5}, columns: {no: N, rank: R}}}\n")
+		for _, file := range []string{"N,R\nA,1\nB,2\nC,3\n", "N,R\nA,1\nB,9\nC,3\n", "N,R\nA,1\nB,9\n"} {
+			w.write("in.csv", file)
+			require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--allow-removal").status)
+		}
+		list := w.run("runs", "--db", w.db)
+		assert.Regexp(t, `(?s)3 .+ 0 +0 +1 +\d.* loaded.*2 .+ 0 +1 +0 +\d.* loaded.*1 .+ 3 +0 +0 +\d.* loaded`, list.stdout)
+		undone := w.run("undo", "1", "--db", w.db, "--yes")
+		assert.Equal(t, 1, undone.status)
+		assert.Regexp(t, `id 2 has been changed since, by run 2\n`, undone.stdout)
+		assert.Regexp(t, `id 3 no longer exists, by run 3\n`, undone.stdout)
+		assert.Contains(t, w.run("verify", "1", "--db", w.db).stdout, "by run 2")
+		require.Equal(t, 0, w.run("runs", "--db", w.db, "--json").status)
 	})
 }

@@ -30,6 +30,11 @@ const (
 	Changed What = "changed"
 	Differs What = "differs, kept"
 	Removed What = "removed"
+
+	// of a comparison that changes nothing
+	Missing   What = "missing" // there is no row for the line
+	Different What = "differs" // Before is what the row holds, After what the line says
+	Extra     What = "extra"   // the input does not have the row
 )
 
 // Each gives take a record for each cell of the rows that are added, for each cell that changes or differs and is kept,

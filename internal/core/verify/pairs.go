@@ -3,6 +3,7 @@ package verify
 import (
 	"context"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/keyindex"
@@ -88,9 +89,10 @@ func (c *comparison) pair(asked *spool.Stream[rowPosition], there *spool.Stream[
 			return nil
 		}
 		c.made.Tally.Missing++
+		at := c.in.Place(c.step.Feed.Number, p.position)
 		if len(c.made.Missed) < mostNamed {
-			c.made.Missed = append(c.made.Missed, c.in.Place(c.step.Feed.Number, p.position).Within())
+			c.made.Missed = append(c.made.Missed, at.Within())
 		}
-		return nil
+		return c.tell(changes.Record{What: changes.Missing, File: at.File, Line: at.Line})
 	})
 }

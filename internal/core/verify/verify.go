@@ -9,11 +9,13 @@ import (
 	"strings"
 	"time"
 
+	"ladle/internal/core/changes"
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/intake"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 	"ladle/internal/core/setaside"
 	"ladle/internal/core/spool"
@@ -84,6 +86,17 @@ type Options struct {
 	intake.Options
 	// Progress hears of the bytes of an input that are done; nil when nobody listens.
 	Progress func(input string, done, of int64)
+	// Change is given each row that is missing or extra, and each cell that differs; nil when nobody wants to know.
+	Change func(changes.Record) error
+}
+
+// tell gives a record to the one who wants to know.
+func (c *comparison) tell(r changes.Record) error {
+	if c.change == nil {
+		return nil
+	}
+	r.Table = c.step.Table.Name
+	return c.change(r)
 }
 
 // Run compares the inputs of a ladle file with the database.
@@ -108,7 +121,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 	defer j.Close()
 	v := &Verification{LadleFile: file.Path, Database: in.Plan.Schema.Database, Steps: []Step{}, Excepted: []Excepted{},
 		Notes: slices.Concat([]string{}, db.Notes(), in.Notes)}
-	if err := v.compare(ctx, db, in, j); err != nil {
+	if err := v.compare(ctx, db, in, j, o.Change); err != nil {
 		return nil, err
 	}
 	held, err := check.Ask(ctx, db, in.Claims())
@@ -123,7 +136,8 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 }
 
 // compare fills the verification from a judgement.
-func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake.Intake, j *judge.Judgement) error {
+func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake.Intake, j *judge.Judgement,
+	change func(changes.Record) error) error {
 	r := report.New(in.Plan, in.FileNames(), check.Cells, nil)
 	if err := r.Fill(j); err != nil {
 		return err
@@ -138,7 +152,8 @@ func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake
 	}
 	v.agrees = len(v.Lookups) == 0
 	for _, s := range j.Steps {
-		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}, excepted: excepted[s.Feed.Number]}
+		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}, change: change,
+			excepted: excepted[s.Feed.Number]}
 		if err := c.run(ctx); err != nil {
 			return err
 		}
@@ -169,6 +184,7 @@ type comparison struct {
 	step      *judge.Step
 	made      *Step
 	excepted  spool.RowSet
+	change    func(changes.Record) error
 }
 
 func (c *comparison) run(ctx context.Context) (err error) {
@@ -188,6 +204,10 @@ func (c *comparison) run(ctx context.Context) (err error) {
 		if c.made.Extras, err = s.RemovedNames(mostNamed); err != nil {
 			return err
 		}
+		err = s.EachRemoved(func(key string) error { return c.tell(changes.Record{What: changes.Extra, Key: key}) })
+		if err != nil {
+			return err
+		}
 	}
 	return c.differences(ctx)
 }
@@ -203,52 +223,70 @@ func (c *comparison) differences(ctx context.Context) error {
 	for lines.Next() {
 		for i := range lines.Len() {
 			row := report.Row{Judgement: c.judgement, Step: s, Lines: lines, I: i}
+			var err error
 			switch lines.Verdict(i) {
 			case judge.Added:
 				if len(c.made.Missed) < mostNamed {
 					c.made.Missed = append(c.made.Missed, fmt.Sprintf("%s: %s", c.place(lines, i), row.Key()))
 				}
+				at := c.at(lines, i)
+				err = c.tell(changes.Record{What: changes.Missing, Key: row.Key(), File: at.File, Line: at.Line})
 			case judge.Updated:
-				c.changed(row)
+				err = c.changed(row)
+			}
+			if err != nil {
+				return err
 			}
 		}
 	}
 	return lines.Err()
 }
 
-func (c *comparison) place(lines *judge.Lines, i int) string {
-	return c.in.Place(c.step.Feed.Number, lines.Position(i)).Within()
+func (c *comparison) at(lines *judge.Lines, i int) reason.Place {
+	return c.in.Place(c.step.Feed.Number, lines.Position(i))
 }
 
+func (c *comparison) place(lines *judge.Lines, i int) string { return c.at(lines, i).Within() }
+
 // changed counts a line whose row is there and differs.
-func (c *comparison) changed(row report.Row) {
+func (c *comparison) changed(row report.Row) error {
 	change := row.Lines.Change(row.I)
 	if change.IsNew() {
 		c.made.Tally.Read-- // the first half tells that it is missing
-		return
+		return nil
 	}
-	cells := c.differing(row, change)
+	cells, err := c.differing(row, change)
+	if err != nil {
+		return err
+	}
 	if len(cells) == 0 {
 		c.made.Tally.Same++
-		return
+		return nil
 	}
 	c.made.Tally.Differs++
 	if len(c.made.Differ) < mostNamed {
 		c.made.Differ = append(c.made.Differ, fmt.Sprintf("%s: %s: %s", c.place(row.Lines, row.I), row.Name(),
 			strings.Join(cells, "; ")))
 	}
+	return nil
 }
 
 // differing lists the cells of a row that differ, but for those that the database itself changes.
-func (c *comparison) differing(row report.Row, change judge.Change) (all []string) {
-	s := c.step
+func (c *comparison) differing(row report.Row, change judge.Change) (all []string, err error) {
+	s, at := c.step, c.at(row.Lines, row.I)
 	for t, target := range s.Targets() {
 		name := s.Columns[target].Column.Name
 		if !change.Has(t) || slices.Contains(s.Policy.Excused, name) {
 			continue
 		}
-		all = append(all, fmt.Sprintf("%s is %s in the file and %s in %s", name, report.OrNull(row.Cell(target)),
-			report.OrNull(row.Before(t)), s.Table.Name))
+		before, after := row.Before(t), row.Cell(target)
+		all = append(all, fmt.Sprintf("%s is %s in the file and %s in %s", name, report.OrNull(after),
+			report.OrNull(before), s.Table.Name))
+		err := c.tell(changes.Record{What: changes.Different, Key: row.Name(), Column: name, Before: before, After: after,
+			File: at.File, Line: at.Line})
+		if err != nil {
+			return nil, err
+		}
 	}
-	return all
+	return all, nil
 }

@@ -61,7 +61,7 @@ checks:
   - claim: "all are there: $(touch pwned) \e[31m <b>"
     no_rows: "select 1 from vessel where name = '`+"\\u202e"+`none'"
 tables:
-  vessel: {from: in, columns: {name: "$(touch pwned)"}}
+  vessel: {from: in, similar_names: accept, columns: {name: "$(touch pwned)"}}
   `+"\"it's; a <b>table</b>\""+`:
     from: in
     columns:

@@ -102,7 +102,8 @@ func removalOption(does string) option {
 
 func correctedOption() option {
 	return option{name: "corrected", value: "FILE", group: groupInput, list: true,
-		does: "read lines from FILE, a set-aside file that you have corrected, in place of those in the input"}
+		does: "take in the lines of FILE, a set-aside file that you have corrected; they are kept beside the ladle file, and " +
+			"used from there by every command"}
 }
 
 func levelOption() option {

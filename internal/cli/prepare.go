@@ -77,6 +77,9 @@ func showPrepared(s *term.Screen, r *prepare.Report) {
 	}
 	s.Table(t)
 	for _, in := range r.Inputs {
+		for _, note := range in.Notes {
+			s.Note("Note: %s", note)
+		}
 		if in.Guarded > 0 {
 			s.Note("%s: an apostrophe was put before %s that a spreadsheet would run as a formula; --workbook keeps "+
 				"them as they are", in.Output, plural(in.Guarded, "cell"))

@@ -128,7 +128,7 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 		w.write("in.set-aside.csv", mended)
 		doc, out := w.load("load", "--corrected", "in.set-aside.csv")
 		require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
-		assert.Contains(t, out.stdout, "all lines of in.set-aside.csv are loaded")
+		assert.Contains(t, out.stdout, "in.corrected.csv: 3 corrected lines are used")
 		assert.Equal(t, []string{"PM-0103|2.5|1", "PM-0104|1|0", "PM-0106|1|1"},
 			w.query("SELECT reg_no, per_call, active FROM vessel WHERE reg_no IN ('PM-0103', 'PM-0104', 'PM-0106') "+
 				"ORDER BY 1"))

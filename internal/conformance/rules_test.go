@@ -241,7 +241,8 @@ func TestMendedIsSaidRight(t *testing.T) {
 	assert.NotEqual(t, 0, r.status)
 }
 
-// TestMendingLoadsNothingTwice: an input for a table without a key is the same one when some of its lines are mended.
+// TestMendingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once some
+// of them are corrected.
 func TestMendingLoadsNothingTwice(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
 	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,5\nR2,N1,x\n")
@@ -251,9 +252,12 @@ func TestMendingLoadsNothingTwice(t *testing.T) {
 	require.Equal(t, 4, doc.Status)
 	w.write("in.set-aside.csv", strings.Replace(w.read("in.set-aside.csv"), ",x", ",7", 1))
 	doc, _ = w.load("load", "--corrected", "in.set-aside.csv")
+	assert.Equal(t, 0, doc.Status)
+	assert.Equal(t, []string{"stay: 2, 1 added, 1 out"}, doc.accounts())
+	assert.Equal(t, []string{"R1|5", "R2|7"}, w.query("SELECT reg_no, tons FROM stay ORDER BY reg_no"))
+	doc, _ = w.load("load")
 	assert.Equal(t, 1, doc.Status)
 	assert.Contains(t, doc.Why, "was loaded into stay before")
-	assert.Equal(t, []string{"R1|5"}, w.query("SELECT reg_no, tons FROM stay"))
 }
 
 // TestColumnsWithoutAType: what they keep is said, and store_as: number stores numbers, as verify, a second load and

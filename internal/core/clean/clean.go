@@ -33,6 +33,7 @@ type cleaner struct {
 	batch    *value.Batch
 	records  []source.Record // of a block
 	fates    []value.State   // of these
+	dropped  []int           // rows of the chunk that a person has dropped
 	now      int             // the row that is cleaned
 	problems []problem
 }
@@ -128,6 +129,7 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.effects.reset()
+	c.dropped = c.dropped[:0]
 	c.problems = c.problems[:0]
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
@@ -177,6 +179,11 @@ func (c *cleaner) block(first, n int) {
 // when they must be cleaned too.
 func (c *cleaner) wholeRecord(r *source.Record) value.State {
 	c.batch.Columns[position].AppendNum(r.Position)
+	if r.Dropped {
+		c.dropped = append(c.dropped, c.now)
+		c.pad(c.only, value.Null)
+		return value.Null
+	}
 	if why := source.Misshapen(r, c.file); why != nil {
 		c.tell(spool.WholeLine, nil, *why)
 		c.pad(-1, value.Bad)
@@ -285,6 +292,9 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 			Why: x.why}); err != nil {
 			return err
 		}
+	}
+	for _, row := range p.dropped {
+		rows.Dropped.Add(first + int64(row))
 	}
 	rows.effects.add(p.effects)
 	rows.origins = append(rows.origins, chunk.Origin)

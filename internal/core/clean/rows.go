@@ -13,6 +13,9 @@ type Rows struct {
 	// Problems are the cells, or whole lines, that could not be read. Their columns are those of the recipe.
 	Problems *spool.Problems
 
+	// Dropped are the lines that a person has dropped. They have no values.
+	Dropped spool.RowSet
+
 	spool   *spool.Spool // the position of each line, then a column for each of the wanted ones
 	origins []source.Origin
 	effects effects

@@ -144,7 +144,7 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 		k, enough := r.newRowCleaner(order, level), 4096
 		var record source.Record
 		for chunk.Next(&record) {
-			if source.Misshapen(&record, fields) != nil {
+			if record.Dropped || source.Misshapen(&record, fields) != nil {
 				continue
 			}
 			before := len(k.found)

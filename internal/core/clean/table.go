@@ -88,6 +88,9 @@ var storedAs = map[formula.Kind]source.Stored{formula.Text: source.StoredText, f
 
 // Map cleans a record.
 func (m *mapping) Map(r *source.Record) bool {
+	if r.Dropped {
+		return false
+	}
 	if source.Misshapen(r, m.cells.cook.file) != nil {
 		return true
 	}

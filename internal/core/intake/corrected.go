@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"context"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -11,28 +12,62 @@ import (
 	"ladle/internal/core/setaside"
 )
 
-// correct puts corrected lines into the inputs that they are from.
-func (in *Intake) correct() error {
+// correct puts corrected lines into the inputs that they are from: those that are kept beside the ladle file, once those
+// that are given were taken in.
+func (in *Intake) correct(ctx context.Context) error {
+	given, err := in.given()
+	if err != nil {
+		return err
+	}
+	for i, f := range in.Plan.Feeds {
+		kept, err := setaside.ReadKept(setaside.KeptPath(in.File.Path, f.Name()), in.Tables[i])
+		if err != nil {
+			return err
+		}
+		in.Kept = append(in.Kept, kept)
+		if err := in.takeIn(ctx, i, given[i]); err != nil {
+			return err
+		}
+		if kept.Any() {
+			in.Tables[i] = kept.In(in.Tables[i])
+		}
+	}
+	return nil
+}
+
+// given are the files of corrected lines that are given, by the feeds that they are for.
+func (in *Intake) given() (map[int][]string, error) {
+	given := map[int][]string{}
 	for _, said := range in.options.Corrected {
 		feed, path, err := in.correctedInput(said)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		if _, twice := in.Tables[feed].(*setaside.Corrected); twice {
-			return fault.New(fault.Wrong, fmt.Sprintf("corrected lines for input %s were given twice, the second "+
-				"time as %s", in.Plan.Feeds[feed].Name(), said), "give one file for each input")
-		}
-		sum, err := in.Tables[feed].Sum()
-		if err != nil {
-			return err
-		}
-		corrected, err := setaside.Correct(in.Tables[feed], path, sum)
-		if err != nil {
-			return err
-		}
-		in.Tables[feed] = corrected
+		given[feed] = append(given[feed], path)
 	}
-	return nil
+	return given, nil
+}
+
+// takeIn takes corrected lines of a feed in, and keeps them.
+func (in *Intake) takeIn(ctx context.Context, feed int, paths []string) error {
+	if paths == nil {
+		return nil
+	}
+	kept := in.Kept[feed]
+	sum, err := in.Tables[feed].Sum()
+	if err != nil {
+		return err
+	}
+	for _, path := range paths {
+		again, err := kept.TakeIn(ctx, in.Tables[feed], path, sum)
+		if err != nil {
+			return err
+		}
+		in.Tables[feed] = again
+		kept.Notes = append(kept.Notes, fmt.Sprintf("the corrected lines of %s are kept in %s now, and used from there",
+			filepath.Base(path), filepath.Base(kept.Path)))
+	}
+	return kept.Write(in.Tables[feed])
 }
 
 // correctedInput finds the input of a file of corrected lines: the one that is said, or that the name of the file
@@ -59,15 +94,4 @@ func (in *Intake) correctedInput(said string) (feed int, path string, err error)
 		said),
 		fmt.Sprintf("put the name of the input before the file, as in %s=%s; the inputs are: %s", names[0], said,
 			strings.Join(names, ", ")))
-}
-
-// Used lists the files of corrected lines of inputs none of whose lines are set aside, given their numbers by feed:
-// they have done their work.
-func (in *Intake) Used(setAside func(feed int) int64) (paths []string) {
-	for i, t := range in.Tables {
-		if c, ok := t.(*setaside.Corrected); ok && setAside(i) == 0 {
-			paths = append(paths, c.Path())
-		}
-	}
-	return paths
 }

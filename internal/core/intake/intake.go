@@ -30,8 +30,9 @@ type Options struct {
 type Intake struct {
 	File   *ladlefile.File
 	Plan   *plan.Plan
-	Tables []source.Table // of the plan's feeds, with corrected lines in them
-	Rows   []*clean.Rows  // of the plan's feeds, once they were read
+	Tables []source.Table   // of the plan's feeds, with corrected lines in them
+	Kept   []*setaside.Kept // the corrected lines of the plan's feeds
+	Rows   []*clean.Rows    // of the plan's feeds, once they were read
 	Totals []check.ControlTotal
 	Notes  []string // what to know of the way in which the inputs were read
 
@@ -80,7 +81,7 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 		delete(opened, feed.Name())
 	}
 	in.Tables = append(in.Tables, in.originals...)
-	if err := in.correct(); err != nil {
+	if err := in.correct(ctx); err != nil {
 		in.Close()
 		return nil, err
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 
 	"ladle/internal/core/clean"
-	"ladle/internal/core/setaside"
 )
 
 // Read cleans all inputs into spools, and adds up their totals. progress, when not nil, hears of the bytes of an input
@@ -21,11 +20,7 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 			return err
 		}
 		in.Rows = append(in.Rows, rows)
-		if c, ok := in.Tables[i].(*setaside.Corrected); ok {
-			if err := c.Unused(); err != nil {
-				return err
-			}
-		}
+		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
 		notes, err := readingNotes(in.Tables[i])
 		if err != nil {
 			return err

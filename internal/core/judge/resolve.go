@@ -63,6 +63,11 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 // told.
 func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, []problem) {
 	rowState := make([]int64, lines.Len())
+	for line := range rowState {
+		if number := lines.First + int64(line); s.rows.Dropped.Has(number) || r.Loaded[s.Number].Has(number) {
+			rowState[line] = out
+		}
+	}
 	s.leaveOut(lines, rowState)
 	var problems []problem
 	for i, c := range columns {

@@ -22,9 +22,10 @@ type Input struct {
 	// Place returns where a line of a feed stands, by the position of its record.
 	Place func(feed int, position int64) reason.Place
 
-	Rejected *Rejections // what the database rejected when it was written; nil for nothing
-	Partial  bool        // only the first lines of the inputs were read, so no row counts as gone
-	ReadOnly bool        // nothing will be written, so rows that refer to others that would go don't matter
+	Loaded   map[int]spool.RowSet // lines that an earlier run has loaded, by the step: they are left out
+	Rejected *Rejections          // what the database rejected when it was written; nil for nothing
+	Partial  bool                 // only the first lines of the inputs were read, so no row counts as gone
+	ReadOnly bool                 // nothing will be written, so rows that refer to others that would go don't matter
 
 	// Answers are those that a person gave about new names which look like others; more are added to them.
 	Answers Answers

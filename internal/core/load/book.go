@@ -83,7 +83,7 @@ func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
 		}
 		entry.Inputs = append(entry.Inputs, logbook.Input{Name: f.Name(), File: filepath.Base(r.report.Inputs[i].File),
 			Size: r.in.Tables[i].Size(), Sum: sum,
-			Rows: r.in.Rows[i].Len(), SetAside: j.SetAside[i].Len()})
+			Rows: r.in.Rows[i].Len(), SetAside: j.SetAside[i].Len(), Corrected: r.in.Kept[i].Sum()})
 	}
 	for _, s := range j.Steps {
 		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),

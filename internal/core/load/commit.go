@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"ladle/internal/core/check"
@@ -53,10 +54,6 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, w *write.Writer, earlier
 		return errors.Join(err, r.placeSetAside(w.Judgement, notLoaded))
 	}
 	r.report.Outcome = report.Loaded
-	for _, path := range r.in.Used(func(feed int) int64 { return r.report.Inputs[feed].SetAside }) {
-		r.report.Notes = append(r.report.Notes, fmt.Sprintf("all lines of %s are loaded; the file is no longer needed",
-			path))
-	}
 	return nil
 }
 
@@ -70,7 +67,11 @@ func (r *run) writeBook(ctx context.Context, tx engine.Tx, w *write.Writer, in c
 		return err
 	}
 	for i, f := range r.in.Plan.Feeds {
-		if err := book.SetAside(ctx, f.Name(), w.Judgement.SetAside[i].All()); err != nil {
+		notLoaded := slices.Clone(w.Judgement.SetAside[i])
+		for line := range r.in.Rows[i].Dropped.All() {
+			notLoaded.Add(line)
+		}
+		if err := book.SetAside(ctx, f.Name(), notLoaded.All()); err != nil {
 			return err
 		}
 	}

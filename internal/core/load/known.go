@@ -4,17 +4,21 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 	"ladle/internal/core/source"
+	"ladle/internal/core/spool"
 )
 
 // known looks, before a file is read through, whether it was loaded before. It reports whether the load goes on.
 func (r *run) known(ctx context.Context) (goOn bool, err error) {
-	if r.NoLogbook || len(r.Corrected) > 0 || r.denied != nil { // a user who may only read may not read the logbook
+	if r.NoLogbook || r.denied != nil { // a user who may only read may not read the logbook
 		return true, nil
 	}
 	sizes, err := logbook.Sizes(ctx, r.db)
@@ -75,7 +79,7 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader) (*reason.Cause
 			return nil, err
 		}
 		for _, before := range runs {
-			if before.FilledBy(s.Table.Name, sum) {
+			if before.FilledBy(s.Table.Name, sum) && !r.addsCorrected(before, s) {
 				return &reason.Cause{Why: reason.Why{Kind: reason.LoadedBefore, Text: s.Feed.Input.File.Value,
 					Table: s.Table.Name, Limit: before.ID}}, nil
 			}
@@ -86,8 +90,9 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader) (*reason.Cause
 
 // sameRun is the newest run in which the same ladle file loaded the same files, nil when there is none.
 func (r *run) sameRun(ctx context.Context, sizes map[int64]bool) (*logbook.Run, error) {
-	sums := map[string]string{}
+	sums, corrected := map[string]string{}, map[string]string{}
 	for i, t := range r.in.Tables {
+		corrected[r.in.Plan.Feeds[i].Name()] = r.in.Kept[i].Sum()
 		if !sizes[t.Size()] {
 			return nil, nil
 		}
@@ -99,10 +104,85 @@ func (r *run) sameRun(ctx context.Context, sizes map[int64]bool) (*logbook.Run, 
 	}
 	runs, err := logbook.Loaded(ctx, r.db, sums[r.in.Plan.Feeds[0].Name()])
 	for _, run := range runs {
-		other := func(in logbook.Input) bool { return sums[in.Name] != in.Sum }
+		other := func(in logbook.Input) bool {
+			return sums[in.Name] != in.Sum || corrected[in.Name] != in.Corrected
+		}
 		if run.LadleSum == r.file.Sum && len(run.Inputs) == len(sums) && !slices.ContainsFunc(run.Inputs, other) {
 			return run, nil
 		}
 	}
 	return nil, err
+}
+
+// addsCorrected reports whether a step without a key adds only lines that an earlier run has not loaded, since some of those that
+// it set aside were corrected.
+func (r *run) addsCorrected(before *logbook.Run, s *plan.Step) bool {
+	return r.in.Kept[s.Feed.Number].Any() && before.NotLoaded(s.Feed.Name()) > 0
+}
+
+// leaveOutLoaded finds the lines of steps without a key that earlier runs have loaded, where corrected lines are used:
+// they are left out.
+func (r *run) leaveOutLoaded(ctx context.Context) error {
+	if r.NoLogbook || r.denied != nil {
+		return nil
+	}
+	for _, s := range r.in.Plan.Steps {
+		if len(s.Key) > 0 || s.First != nil || !r.in.Kept[s.Feed.Number].Any() {
+			continue
+		}
+		sum, err := r.in.Tables[s.Feed.Number].Sum()
+		if err != nil {
+			return err
+		}
+		runs, err := logbook.Loaded(ctx, r.db, sum)
+		if err != nil {
+			return err
+		}
+		if err := r.leaveOut(ctx, s, slices.DeleteFunc(runs, func(before *logbook.Run) bool {
+			return !before.FilledBy(s.Table.Name, sum) || !r.addsCorrected(before, s)
+		})); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// leaveOut leaves out the lines that one of some runs has loaded into the table of a step: all but those that it set
+// aside.
+func (r *run) leaveOut(ctx context.Context, s *plan.Step, runs []*logbook.Run) error {
+	if len(runs) == 0 {
+		return nil
+	}
+	var loaded spool.RowSet
+	var numbers []string
+	for _, before := range runs {
+		var notLoaded spool.RowSet
+		if err := before.SetAsideIn(ctx, r.db, s.Feed.Name(), func(line int64) { notLoaded.Add(line) }); err != nil {
+			return err
+		}
+		if notLoaded.Len() == 0 {
+			return fault.New(fault.Refused, fmt.Sprintf("run %d does not tell which lines it set aside, so it is not clear "+
+				"which lines of %s are in %s already", before.ID, s.Feed.Input.File.Value, s.Table.Name),
+				"give the block a key")
+		}
+		for line := range r.in.Rows[s.Feed.Number].Len() {
+			if !notLoaded.Has(line) {
+				loaded.Add(line)
+			}
+		}
+		numbers = append(numbers, fmt.Sprint(before.ID))
+	}
+	if r.loaded == nil {
+		r.loaded = map[int]spool.RowSet{}
+	}
+	r.loaded[s.Number] = loaded
+	which := "run " + numbers[0]
+	if len(numbers) > 1 {
+		slices.Reverse(numbers)
+		which = "runs " + strings.Join(numbers, ", ")
+	}
+	r.report.Notes = append(r.report.Notes, fmt.Sprintf("%s: %s of the input %s left out, since %s loaded %s", s.Name,
+		reason.Plural(loaded.Len(), "line"), map[bool]string{true: "is", false: "are"}[loaded.Len() == 1], which,
+		map[bool]string{true: "it", false: "them"}[loaded.Len() == 1]))
+	return nil
 }

@@ -17,6 +17,7 @@ import (
 	"ladle/internal/core/logbook"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
+	"ladle/internal/core/spool"
 	"ladle/internal/core/write"
 )
 
@@ -83,7 +84,8 @@ type run struct {
 	token    string
 	user     string // of the database
 	started  time.Time
-	denied   []*engine.Denied // what the user may not do
+	denied   []*engine.Denied     // what the user may not do
+	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
 }
 
 // Run loads what the ladle file says into the database. The report says how it ended; the error, a *fault.Fault or
@@ -148,7 +150,7 @@ func (r *run) read(ctx context.Context) error {
 	}
 	r.report.Notes = append(r.report.Notes, r.in.Notes...)
 	r.report.Seconds.Read = since(r.started)
-	return nil
+	return r.leaveOutLoaded(ctx)
 }
 
 func (r *run) tell(phase, what string, done, of int64, unit string) {
@@ -171,7 +173,7 @@ func (r *run) progress(p write.Phase, step string, rows, of int64) {
 func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.Judgement, error) {
 	begun := time.Now()
 	in := r.in.Judging(db)
-	in.Rejected, in.Answers, in.Resident = r.rejected, r.answers, r.ResidentKeys
+	in.Rejected, in.Answers, in.Resident, in.Loaded = r.rejected, r.answers, r.ResidentKeys, r.loaded
 	if asking {
 		in.AskSimilar = r.AskSimilar
 	}

@@ -67,6 +67,8 @@ type Input struct {
 	Sum      string `json:"sha256"` // SHA-256
 	Rows     int64  `json:"lines"`
 	SetAside int64  `json:"lines_set_aside"`
+
+	Corrected string `json:"corrected_lines_sha256,omitempty"` // SHA-256 of the file of corrected lines; "" for none
 }
 
 // Step is what a run did with one table.
@@ -132,7 +134,7 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	read, did, held := newRows(inputs), newRows(steps), newRows(checks)
 	for _, in := range r.Inputs {
 		read.add(text(r.Token), text(in.Name), text(in.File), number(in.Size), text(in.Sum), number(in.Rows),
-			number(in.SetAside))
+			number(in.SetAside), text(in.Corrected))
 	}
 	for _, s := range r.Steps {
 		y := s.Tally
@@ -235,7 +237,7 @@ func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	r.Inputs, err = inOrder(ctx, db, inputs, r.Token, func(c record) Input {
 		return Input{c.text("input"), c.text("file"), c.number("size"), c.text("sum"), c.number("rows_read"),
-			c.number("rows_set_aside")}
+			c.number("rows_set_aside"), c.text("corrected")}
 	})
 	if err != nil {
 		return err
@@ -321,6 +323,16 @@ func Sizes(ctx context.Context, db engine.Reader) (map[int64]bool, error) {
 		sizes[c.number("size")] = true
 		return nil
 	})
+}
+
+// NotLoaded is the number of lines of an input that the run set aside.
+func (r *Run) NotLoaded(input string) (n int64) {
+	for _, in := range r.Inputs {
+		if in.Name == input {
+			n += in.SetAside
+		}
+	}
+	return n
 }
 
 // FilledBy reports whether a step of the run filled a table from an input of a checksum.

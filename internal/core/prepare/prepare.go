@@ -54,7 +54,8 @@ type InputReport struct {
 	SetAsideFile string `json:"set_aside_file,omitempty"`
 	Moved        string `json:"older_set_aside_file,omitempty"` // where an edited set-aside file went
 	// cells with an apostrophe put before them, so that nothing runs them as a formula
-	Guarded int64 `json:"guarded_cells"`
+	Guarded int64    `json:"guarded_cells"`
+	Notes   []string `json:"notes"` // what to know of the corrected lines
 }
 
 // Tally is the account of the lines of an input: Read is the sum of the others.
@@ -78,6 +79,8 @@ type Input struct {
 	Name   string
 	Table  source.Table
 	Recipe *clean.Recipe
+
+	kept *setaside.Kept
 }
 
 // Open opens the inputs of a ladle file.
@@ -90,8 +93,12 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 			failed = append(failed, err)
 			continue
 		}
-		recipe, err := plan.Recipe(f.Path, in, t.Header())
-		all, failed = append(all, &Input{in.Name.Value, t, recipe}), append(failed, err)
+		kept, err := setaside.ReadKept(setaside.KeptPath(f.Path, in.Name.Value), t)
+		if err == nil && kept.Any() {
+			t = kept.In(t)
+		}
+		recipe, err2 := plan.Recipe(f.Path, in, t.Header())
+		all, failed = append(all, &Input{in.Name.Value, t, recipe, kept}), append(failed, err, err2)
 	}
 	if err := errors.Join(failed...); err != nil {
 		Close(all)
@@ -268,7 +275,8 @@ type chunkResult struct {
 }
 
 func (w *inputWriter) run(ctx context.Context, groups *setaside.Groups) error {
-	w.report = InputReport{Input: w.Name, Files: setaside.FileNames(w.Table), Output: w.output(w.Name)}
+	w.report = InputReport{Input: w.Name, Files: setaside.FileNames(w.Table), Output: w.output(w.Name),
+		Notes: []string{}}
 	w.problems = spool.NewProblems("")
 	defer w.problems.Close()
 	t, err := w.Recipe.Gather(ctx, w.Table, w.told(w.Progress))
@@ -286,6 +294,7 @@ func (w *inputWriter) run(ctx context.Context, groups *setaside.Groups) error {
 	if err := f.Finish(); err != nil {
 		return w.failed(w.report.Output, err)
 	}
+	w.report.Notes = append(w.report.Notes, w.kept.Said(false)...)
 	if err := w.placeSetAside(groups); err != nil {
 		return err
 	}
@@ -362,6 +371,10 @@ func (w *inputWriter) chunk(t source.Table, c *source.Chunk) *chunkResult {
 	fields, width := len(t.Header().Names), len(w.Recipe.Names())
 	var r source.Record
 	for ; c.Next(&r); p.lines++ {
+		if r.Dropped {
+			p.leftOut++
+			continue
+		}
 		if why := source.Misshapen(&r, fields); why != nil {
 			p.problems = append(p.problems, spool.Problem{Row: p.lines, Column: spool.WholeLine, Why: *why})
 			continue

@@ -2,8 +2,7 @@ package setaside
 
 import (
 	"bytes"
-	"cmp"
-	"errors"
+	"context"
 	"fmt"
 	"io"
 	"path/filepath"
@@ -11,70 +10,97 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 )
 
-// Corrected is a table with some of its lines replaced by those of a set-aside file that a person has corrected. Its
-// Sum is still that of the input: it is the same input that must not be loaded twice where rows have no key.
-type Corrected struct {
-	source.Table               // with the lines replaced
-	original     source.Table  // without
-	file         source.Table  // the corrected lines
-	lines        []line        // by position
-	used         []atomic.Bool // of lines
-	origins      []source.Origin
-	mutex        sync.Mutex
-	chunk        int // whose records are in rows; -1 for none
-	rows         []correctedRow
+// given is a set-aside file that a person has corrected.
+type given struct {
+	path  string
+	lines []*givenLine
+	all   int64 // lines that were set aside, as its title says
 }
 
-// line is a corrected line: which one it is, and where it stands in the file of corrected lines.
-type line struct {
-	position int64
-	chunk    int
-	row      int
-}
-
-// Correct opens a set-aside file of t at path. sum is that of the files of t, which must be those that the lines are
-// from.
-func Correct(t source.Table, path, sum string) (*Corrected, error) {
-	asked := source.ReadOptions{Header: source.HeaderLines{First: 2, Last: 2}}
-	file, err := source.Open([]string{path}, asked)
-	if err != nil {
-		return nil, err
-	}
-	m := &Corrected{original: t, file: file, chunk: -1}
-	if err := m.open(path, sum); err != nil {
-		return nil, errors.Join(err, file.Close())
-	}
-	m.Table = source.Map(t, t.Header(), func() source.Mapping { return m })
-	return m, nil
+// givenLine is a line of it.
+type givenLine struct {
+	position int64 // of the line that it stands for; 0 where only its content tells
+	at       int64 // in the file
+	dropped  bool
+	fields   [][]byte
+	problem  *reason.Cause // why its fields can't be trusted
+	met      bool          // the input has the line
 }
 
 func refuse(path string, line int64, what, do string) error {
 	return fault.At(fault.Refused, fault.Problem{File: path, Line: int(line), What: what, Do: do})
 }
 
-var sumOfInput = regexp.MustCompile(inputMark + ` ([0-9a-f]{16})`)
+var (
+	sumOfInput = regexp.MustCompile(inputMark + ` ([0-9a-f]{16})`)
+	linesAside = regexp.MustCompile(`^([0-9,]+) lines? of `)
+)
 
-// open holds the file against the table, and finds its lines.
-func (m *Corrected) open(path, sum string) error {
-	title := strings.Join(m.file.Formats()[0].SkippedTexts, " ")
+// dropWord stands in front of the place of a line that is to be left out, or in its place.
+const dropWord = "drop"
+
+// readGiven reads a set-aside file of t at path. sum is that of the files of t, which must be those that the lines are
+// from. Its error is a *fault.Fault.
+func readGiven(t source.Table, path, sum string) (*given, error) {
+	file, err := openLines(path)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	g := &given{path: path}
+	title := strings.Join(file.Formats()[0].SkippedTexts, " ")
 	said := sumOfInput.FindStringSubmatch(title)
 	switch {
 	case said == nil:
-		return refuse(path, 1, "this is not a set-aside file: its first line doesn't name the input of its lines",
+		return nil, refuse(path, 1, "this is not a set-aside file: its first line doesn't name the input of its lines",
 			"give the file that was written beside the ladle file, with its first two lines as they were")
 	case said[1] != sum[:16]:
-		return refuse(path, 1, fmt.Sprintf("%s has changed since these lines were set aside", FileNames(m.original)),
+		return nil, refuse(path, 1, fmt.Sprintf("%s has changed since these lines were set aside", FileNames(t)),
 			"load without these corrected lines, and correct the new set-aside file")
 	}
-	have, want := m.file.Header().Names, append(slices.Clone(columns), m.original.Header().Names...)
+	if m := linesAside.FindStringSubmatch(title); m != nil {
+		g.all, _ = strconv.ParseInt(strings.ReplaceAll(m[1], ",", ""), 10, 64)
+	}
+	if err := sameColumns(file, path, columns, t, "leave the second line as it was"); err != nil {
+		return nil, err
+	}
+	err = eachLine(file, path, func(place string, at int64, r *source.Record) error {
+		line := &givenLine{at: at, problem: r.Problem}
+		for _, f := range r.Fields[len(columns):] {
+			line.fields = append(line.fields, unguarded(bytes.Clone(f)))
+		}
+		place, line.dropped = withoutDrop(place)
+		if place != "" || !line.dropped {
+			var ok bool
+			if line.position, ok = positionOf(place, t); !ok {
+				return refuse(path, at, fmt.Sprintf("%q is not a line of %s", r.Fields[0], FileNames(t)),
+					"leave the first column as it was, or write drop in front of it to leave the line out")
+			}
+			if slices.ContainsFunc(g.lines, func(o *givenLine) bool { return o.position == line.position }) {
+				return refuse(path, 0, fmt.Sprintf("it has %s twice", source.PlaceOf(t, line.position).Words()),
+					"leave one of them")
+			}
+		}
+		g.lines = append(g.lines, line)
+		return nil
+	})
+	return g, err
+}
+
+// openLines opens a file of lines of an input, below a title.
+func openLines(path string) (source.Table, error) {
+	return source.Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 2, Last: 2}})
+}
+
+// sameColumns refuses a file whose columns are not some of its own and those of the input.
+func sameColumns(file source.Table, path string, own []string, t source.Table, do string) error {
+	have, want := file.Header().Names, append(slices.Clone(own), t.Header().Names...)
 	const unnamed = "column " // a name that occurs twice, or none, is called by its position, which differs
 	same := slices.EqualFunc(have, want, func(a, b string) bool {
 		return source.FoldName(a) == source.FoldName(b) || strings.HasPrefix(a, unnamed) &&
@@ -82,62 +108,54 @@ func (m *Corrected) open(path, sum string) error {
 	})
 	if !same {
 		return refuse(path, 2, fmt.Sprintf("its columns are %s, not %s", strings.Join(have, ", "),
-			strings.Join(want, ", ")), "leave the second line as it was")
+			strings.Join(want, ", ")), do)
 	}
-	return m.index(path)
+	return nil
 }
 
-// index reads the file once, for the places of its lines.
-func (m *Corrected) index(path string) error {
-	files := map[string]int{}
-	for i, f := range m.original.Files() {
-		files[filepath.Base(f.Name())] = i
-	}
-	width := len(m.file.Header().Names)
+// eachLine gives take each line of a file of lines: its first cell, where it stands, and all of it.
+func eachLine(file source.Table, path string, take func(place string, at int64, r *source.Record) error) error {
+	width := len(file.Header().Names)
 	for {
-		chunk, err := m.file.Next()
+		chunk, err := file.Next()
 		if err == io.EOF {
-			break
+			return nil
 		}
 		if err != nil {
 			return err
 		}
 		chunk.Seal()
 		var r source.Record
-		for row := 0; chunk.Next(&r); row++ {
+		for chunk.Next(&r) {
 			_, at := source.PositionIn(r.Position)
 			if why := source.Misshapen(&r, width); why != nil && len(r.Fields) < len(columns) {
 				return refuse(path, at, why.Words(), "correct the line")
 			}
-			position, ok := positionOf(string(bytes.TrimSpace(r.Fields[0])), files)
-			if !ok {
-				return refuse(path, at, fmt.Sprintf("%q is not a line of %s", r.Fields[0], FileNames(m.original)),
-					"leave the first column as it was")
+			if err := take(string(bytes.TrimSpace(r.Fields[0])), at, &r); err != nil {
+				return err
 			}
-			m.lines = append(m.lines, line{position, len(m.origins), row})
 		}
-		m.origins = append(m.origins, chunk.Origin)
 		if err := chunk.Err(); err != nil {
 			return err
 		}
 	}
-	slices.SortStableFunc(m.lines, func(a, b line) int { return cmp.Compare(a.position, b.position) })
-	for i := 1; i < len(m.lines); i++ {
-		if m.lines[i].position == m.lines[i-1].position {
-			return refuse(path, 0, fmt.Sprintf("it has %s twice",
-				source.PlaceOf(m.original, m.lines[i].position).Words()), "leave one of them")
-		}
-	}
-	m.used = make([]atomic.Bool, len(m.lines))
-	return nil
 }
 
-// positionOf reads the place of a line as placeOf writes it.
-func positionOf(place string, files map[string]int) (int64, bool) {
+// withoutDrop takes the word off a place that says that a line is left out.
+func withoutDrop(place string) (rest string, dropped bool) {
+	word, rest, _ := strings.Cut(place, " ")
+	if !strings.EqualFold(word, dropWord) {
+		return place, false
+	}
+	return strings.TrimSpace(rest), true
+}
+
+// positionOf reads the place of a line of t as placeOf writes it.
+func positionOf(place string, t source.Table) (int64, bool) {
 	file, number := 0, place
 	if at := strings.LastIndexAny(place, ":!"); at >= 0 {
-		known := false
-		if file, known = files[place[:at]]; !known {
+		file = slices.IndexFunc(t.Files(), func(f source.File) bool { return filepath.Base(f.Name()) == place[:at] })
+		if file < 0 {
 			return 0, false
 		}
 		number = place[at+1:]
@@ -146,80 +164,108 @@ func positionOf(place string, files map[string]int) (int64, bool) {
 	return source.Position(file, n), err == nil && n > 0
 }
 
-// Map puts the corrected line in the place of a record.
-func (m *Corrected) Map(r *source.Record) bool {
-	i, found := slices.BinarySearchFunc(m.lines, r.Position,
-		func(l line, p int64) int { return cmp.Compare(l.position, p) })
-	if !found {
-		return true
-	}
-	m.used[i].Store(true)
-	row, err := m.row(m.lines[i])
+// TakeIn takes the lines that a person has corrected in a set-aside file of t at path into those that are kept, once
+// all of t was read for them. It returns t once more, to be read. Lines that were left as they were are not kept. sum is
+// that of the files of t. Its error is a *fault.Fault, or of the context.
+func (k *Kept) TakeIn(ctx context.Context, t source.Table, path, sum string) (source.Table, error) {
+	g, err := readGiven(t, path, sum)
 	if err != nil {
-		r.Problem = reason.Fault(reason.Unreadable, "the corrected line can't be read: "+err.Error())
-		return true
+		return nil, err
 	}
-	kinds := slices.Clone(r.Stored)
-	if r.Problem != nil || len(r.Fields) != len(row.fields) {
-		kinds = nil
-	}
-	for k := range kinds { // what was left as it was is still what the workbook stores
-		if !bytes.Equal(row.fields[k], r.Fields[k]) {
-			kinds[k] = source.StoredText
-		}
-	}
-	r.Fields, r.Raw, r.Problem, r.Faults, r.Stored = slices.Clone(row.fields), nil, row.problem, nil, kinds
-	return true
-}
-
-// correctedRow is what stands on a corrected line.
-type correctedRow struct {
-	fields  [][]byte
-	problem *reason.Cause
-}
-
-// row reads a corrected line. The chunk that was read last is kept.
-func (m *Corrected) row(l line) (correctedRow, error) {
-	m.mutex.Lock()
-	defer m.mutex.Unlock()
-	if m.chunk != l.chunk {
-		chunk, err := m.file.Again(m.origins[l.chunk])
-		if err != nil {
-			return correctedRow{}, err
-		}
-		m.rows = nil
-		var r source.Record
-		for chunk.Next(&r) {
-			row := correctedRow{problem: r.Problem}
-			for _, f := range r.Fields[len(columns):] {
-				row.fields = append(row.fields, bytes.Clone(f))
+	finder := newFinder(g)
+	var origins []source.Origin
+	err = source.Each(ctx, t, finder.find, func(c *source.Chunk, found []foundLine) error {
+		origins = append(origins, c.Origin)
+		for _, f := range found {
+			if err := k.take(t, g, f); err != nil {
+				return err
 			}
-			m.rows = append(m.rows, row)
 		}
-		m.chunk = l.chunk
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
-	return m.rows[l.row], nil
+	for _, line := range g.lines {
+		switch {
+		case line.met:
+		case line.position == 0:
+			return nil, refuse(path, line.at, "it is not clear which line is to be dropped: the input has no line like "+
+				"this, or several", "write drop and the number of the line")
+		default:
+			return nil, refuse(path, 0, fmt.Sprintf("its line refers to %s, but the input has no such line",
+				source.PlaceOf(t, line.position).Short()), "leave the first column as it was")
+		}
+	}
+	if left := g.all - int64(len(g.lines)); left > 0 {
+		k.Notes = append(k.Notes, fmt.Sprintf("%s: of the %s that were set aside, the file lacks %s; what the input has "+
+			"there stays as it is", filepath.Base(path), reason.Plural(g.all, "line"), reason.Count(left)))
+	}
+	return source.Replay(t, origins), nil
 }
 
-// Path is that of the corrected lines.
-func (m *Corrected) Path() string { return m.file.Files()[0].Path }
+// foundLine is a line of the input that a given line may stand for.
+type foundLine struct {
+	position int64
+	hash     string
+	fields   [][]byte
+	problem  bool
+}
 
-// Behind is the input as it stands in its files.
-func (m *Corrected) Behind() source.Table { return m.original }
+// finder looks for the lines of an input that the lines of a file stand for.
+type finder struct {
+	positions map[int64]bool
+	contents  map[string]bool // hashes of lines that only their content tells
+}
 
-// Unused returns the first corrected line that stands for no line of the input; call it when the input was read. Its
-// error is a *fault.Fault.
-func (m *Corrected) Unused() error {
-	for i := range m.used {
-		if !m.used[i].Load() {
-			at := source.PlaceOf(m.original, m.lines[i].position)
-			return refuse(m.file.Files()[0].Path, 0, fmt.Sprintf("its line refers to %s, but the input has no such "+
-				"line", at.Short()),
-				"leave the first column as it was")
+func newFinder(g *given) *finder {
+	f := &finder{map[int64]bool{}, map[string]bool{}}
+	for _, line := range g.lines {
+		if line.position != 0 {
+			f.positions[line.position] = true
+		} else {
+			f.contents[hashOf(line.fields)] = true
 		}
+	}
+	return f
+}
+
+func (f *finder) find(chunk *source.Chunk) (found []foundLine) {
+	chunk.Seal()
+	var r source.Record
+	for chunk.Next(&r) {
+		if !f.positions[r.Position] && len(f.contents) == 0 {
+			continue
+		}
+		hash := hashOfRecord(&r)
+		if !f.positions[r.Position] && !f.contents[hash] {
+			continue
+		}
+		line := foundLine{position: r.Position, hash: hash, problem: r.Problem != nil}
+		for _, field := range r.Fields {
+			line.fields = append(line.fields, bytes.Clone(field))
+		}
+		found = append(found, line)
+	}
+	return found
+}
+
+// take keeps what was made of a line.
+func (k *Kept) take(t source.Table, g *given, f foundLine) error {
+	for _, line := range g.lines {
+		switch {
+		case line.position == f.position:
+		case line.position == 0 && hashOf(line.fields) == f.hash && !line.met:
+			line.position = f.position
+		case line.position == 0 && hashOf(line.fields) == f.hash:
+			return refuse(g.path, line.at, "it is not clear which line is to be dropped: the input has several like this",
+				"write drop and the number of the line")
+		default:
+			continue
+		}
+		line.met = true
+		k.keep(placeOf(t, f.position), f, line)
+		return nil
 	}
 	return nil
 }
-
-// Close closes the input and the file.
-func (m *Corrected) Close() error { return errors.Join(m.original.Close(), m.file.Close()) }

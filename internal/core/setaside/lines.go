@@ -156,10 +156,18 @@ func (l *Lines) each(groups *Groups, take func(*source.Record, Line) error) erro
 }
 
 // line is a line of a set-aside file: the place of a record, what is wrong with it, and the record as it stands in its
-// file.
+// file, but for texts that a spreadsheet would run.
 func (l *Lines) line(d source.Dialect, r *source.Record, reasons []string) string {
-	return d.Line(placeOf(l.Table, r.Position), strings.Join(reasons, " | ")) + string(d.Delimiter) + d.Record(l.Table,
-		r) + "\r\n"
+	record := d.Record(l.Table, r)
+	if r.Problem == nil && slices.ContainsFunc(r.Fields, func(f []byte) bool { return len(guarded(f)) != len(f) }) {
+		cells := make([]string, len(r.Fields))
+		for i, f := range r.Fields {
+			cells[i] = string(guarded(f))
+		}
+		record = d.Line(cells...)
+	}
+	return d.Line(placeOf(l.Table, r.Position), string(guarded([]byte(strings.Join(reasons, " | "))))) +
+		string(d.Delimiter) + record + "\r\n"
 }
 
 // ColumnReason is a reason, and what the column that it is about stands for.

@@ -203,10 +203,16 @@ func TestCorrectedLinesTakeThePlaceOfTheirOrigin(t *testing.T) {
 		"calls-2.csv:3,the line has only 1 of 2 fields,R4\n")
 	sum, err := table.Sum()
 	require.NoError(t, err)
-	corrected, err := Correct(table, path, sum)
+	kept, err := ReadKept(filepath.Join(t.TempDir(), "calls.corrected.csv"), table)
 	require.NoError(t, err)
-	defer corrected.Close()
-	require.Error(t, corrected.Unused(), "nothing was read yet")
+	again, err := kept.TakeIn(context.Background(), table, path, sum)
+	require.NoError(t, err)
+	require.NoError(t, kept.Write(table))
+	kept, err = ReadKept(kept.Path, table)
+	require.NoError(t, err)
+	corrected := kept.In(again)
+	assert.Contains(t, kept.Said(false), "calls.corrected.csv: 2 corrected lines are not used, since the input no longer "+
+		"has what was corrected there", "nothing was read yet")
 	var all []string
 	work := func(c *source.Chunk) (lines []string) {
 		var r source.Record
@@ -223,10 +229,20 @@ func TestCorrectedLinesTakeThePlaceOfTheirOrigin(t *testing.T) {
 		func(_ *source.Chunk, lines []string) error { all = append(all, lines...); return nil }))
 	assert.Equal(t, []string{`calls-1.csv:2 ["R1" "1,5"] `, `calls-1.csv:3 ["R2" "2"] `, `calls-2.csv:2 ["R3" "3"] `,
 		`calls-2.csv:3 ["R4"] the line has only 1 of 2 fields`}, all)
-	require.NoError(t, corrected.Unused())
+	assert.Equal(t, []string{"calls.corrected.csv: 2 corrected lines are used"}, kept.Said(false),
+		"what was left as it was is not kept")
 	both, err := corrected.Sum()
 	require.NoError(t, err)
 	assert.Equal(t, sum, both, "it is still the same input")
+}
+
+// takenIn takes the lines of a file in, and returns what is wrong with it.
+func takenIn(t *testing.T, table source.Table, path, sum string) error {
+	t.Helper()
+	kept, err := ReadKept(filepath.Join(t.TempDir(), "calls.corrected.csv"), table)
+	require.NoError(t, err)
+	_, err = kept.TakeIn(context.Background(), table, path, sum)
+	return err
 }
 
 func TestCorrectedLinesThatFitNothingAreRefused(t *testing.T) {
@@ -238,14 +254,17 @@ func TestCorrectedLinesThatFitNothingAreRefused(t *testing.T) {
 		"calls-3.csv:2,x,R1,1\n":                       `"calls-3.csv:2" is not a line`,
 		"calls-1.csv:0,x,R1,1\n":                       "is not a line",
 		",x,R1,1\n":                                    "is not a line", "calls-1.csv:two,x,R1,1\n": "is not a line",
-		"calls-1.csv:2\n": "the line has only 1 of 4 fields",
+		"calls-1.csv:2\n":        "the line has only 1 of 4 fields",
+		"calls-1.csv:9,x,R1,1\n": "the input has no such line",
+		"drop,x,R9,1\n":          "it is not clear which line is to be dropped",
+		"drop here,x,R9,1\n":     "is not a line",
 	} {
-		_, err := Correct(table, written(t, table, lines), sum)
+		err := takenIn(t, calls(t, "Reg,Tons\nR1,a\n", "Reg,Tons\nR3,b\n"), written(t, table, lines), sum)
 		assert.ErrorContains(t, err, why, lines)
 	}
-	_, err = Correct(table, written(t, table, ""), strings.Repeat("0", 64))
+	err = takenIn(t, table, written(t, table, ""), strings.Repeat("0", 64))
 	assert.ErrorContains(t, err, "calls-1.csv, calls-2.csv has changed since these lines were set aside")
-	_, err = Correct(table, filepath.Join(t.TempDir(), "none.csv"), sum)
+	err = takenIn(t, table, filepath.Join(t.TempDir(), "none.csv"), sum)
 	assert.ErrorContains(t, err, "none.csv")
 }
 

@@ -40,7 +40,7 @@ func (c *Chunk) mapped(r *Record) bool {
 	if c.maps == nil {
 		return true
 	}
-	r.own = &readers{r.Fields, r.Faults, r.Stored}
+	r.own, r.Dropped = &readers{r.Fields, r.Faults, r.Stored}, false
 	r.Fields, r.Faults = r.Fields[:len(r.Fields):len(r.Fields)], r.Faults[:len(r.Faults):len(r.Faults)]
 	for _, m := range c.maps {
 		if !m.Map(r) {

@@ -77,6 +77,7 @@ type Record struct {
 	Problem *reason.Cause // why the fields can't be trusted; nil when they can
 	Faults  []Fault       // cells that can't be trusted
 	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
+	Dropped bool          // a person has dropped the line: it counts as left out
 
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
 	Keep bool

@@ -1,0 +1,74 @@
+package conformance
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestCorrectionsHoldInRounds: what was put right stays right, whatever is put right later, wherever the line stands,
+// and for every command.
+func TestCorrectionsHoldInRounds(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE vessel (id ID, reg VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(20), gt DECIMAL(8,1));")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {vessel: {from: in, key: reg, "+
+			"columns: {reg: R, name: N, gt: G}}}\nset_aside_limit: any\n")
+		w.write("in.csv", "R,N,G\nA1,Heron,1\nA2,=1+1,x\nA3,'=2,y\nA4,Skua,z\nA5,Gull,w\n")
+		first, _ := w.load("try")
+		require.Len(t, first.SetAside, 4)
+		given := w.read("in.set-aside.csv")
+		assert.Contains(t, given, ",A2,'=1+1,x\r\n", "a spreadsheet would run it")
+		assert.Contains(t, given, ",A3,''=2,y\r\n")
+
+		w.write("in.set-aside.csv", strings.NewReplacer(",x\r\n", ",2\r\n", "\r\n5,", "\r\ndrop 5,").Replace(given))
+		second, out := w.load("try", "--corrected", "in.set-aside.csv")
+		assert.Equal(t, []string{"vessel: 5, 2 added, 1 out, 2 aside"}, second.accounts(), out.stderr)
+		assert.Equal(t, []string{`in.csv:4: G "y" is not a number`, `in.csv:6: G "w" is not a number`}, second.asides())
+
+		rest := strings.Replace(w.read("in.set-aside.csv"), ",y\r\n", ",3\r\n", 1)
+		w.write("in.set-aside.csv", rest[:strings.Index(rest, "6,")])
+		third, out := w.load("load", "--corrected", "in.set-aside.csv")
+		assert.Equal(t, []string{"vessel: 5, 3 added, 1 out, 1 aside"}, third.accounts(), out.stderr)
+		assert.Contains(t, out.stdout, "of the 2 lines that were set aside, the file lacks 1")
+		assert.Equal(t, []string{"A1|Heron|1", "A2|=1+1|2", "A3|'=2|3"}, w.query("SELECT reg, name, gt FROM vessel ORDER BY reg"))
+
+		verified := w.run("verify", "f.ladle.yaml", "--db", w.db)
+		assert.Equal(t, 0, verified.status, verified.stdout)
+		again, _ := w.load("load")
+		assert.Equal(t, []string{"vessel: 5, 3 same, 1 out, 1 aside"}, again.accounts())
+		assert.Contains(t, w.run("runs", "1", "--db", w.db, "--json").stdout, `"corrected_lines_sha256": "`)
+		prepared := w.run("prepare", "f.ladle.yaml", "-o", "out")
+		assert.Contains(t, prepared.stdout, "in.corrected.csv: 2 corrected lines are used")
+
+		w.write("in.csv", "R,N,G\nA9,Tern,9\nA3,'=2,y\nA1,Heron,1\nA2,=1+1,x\n") // the next month
+		moved, out := w.load("try")
+		assert.Equal(t, []string{"vessel: 4, 1 added, 3 same"}, moved.accounts())
+		assert.Contains(t, out.stdout, "in.corrected.csv: 1 corrected line is not used, since the input no longer has what "+
+			"was corrected there")
+
+		w.write("in.corrected.csv", strings.Replace(w.read("in.corrected.csv"), ",R,", ",Reg,", 1))
+		odd := w.run("try", "f.ladle.yaml", "--db", w.db)
+		assert.Equal(t, 1, odd.status)
+		assert.Contains(t, odd.stderr, "in.corrected.csv:2: its columns are line, original, Reg, N, G, not line, original, R, N, G")
+	})
+}
+
+// TestTheSameContentTwice: of lines that are the same, each keeps its own correction where it stands; elsewhere nobody
+// knows which is meant, and nothing is guessed.
+func TestTheSameContentTwice(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, columns: "+
+		"{reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\n")
+	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,x\nR1,N1,x\n")
+	doc, _ := w.load("try")
+	require.Len(t, doc.SetAside, 2)
+	w.write("in.set-aside.csv", strings.Replace(strings.Replace(w.read("in.set-aside.csv"), ",x\r\n", ",1\r\n", 1),
+		",x\r\n", ",2\r\n", 1))
+	doc, out := w.load("try", "--corrected", "in.set-aside.csv")
+	assert.Equal(t, 0, doc.Status, out.stderr)
+	w.write("in.csv", "Reg,Berth,Tons\nR0,N1,5\nR2,N1,7\nR1,N1,x\nR1,N1,x\n")
+	doc, _ = w.load("try")
+	assert.Equal(t, []string{"stay: 4, 2 added, 2 aside"}, doc.accounts())
+}

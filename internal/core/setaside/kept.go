@@ -1,0 +1,295 @@
+package setaside
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync/atomic"
+
+	"github.com/cespare/xxhash/v2"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/source"
+	"ladle/internal/core/value"
+	"ladle/internal/core/whole"
+)
+
+// Kept is the corrected lines of an input, which are kept in a file beside the ladle file. Each is used as long as the
+// input has the line that it stands for: by its content, wherever it stands.
+type Kept struct {
+	Path  string
+	Notes []string // what to know of lines that were taken in
+
+	lines    []*correction
+	byHash   map[string][]*correction
+	dropped  atomic.Int64 // lines of the input that were left out
+	replaced atomic.Int64 // lines that others took the place of
+	sum      string       // SHA-256 of the file; "" for none
+}
+
+// correction is what was made of a line.
+type correction struct {
+	place    string // where the line stood when it was corrected
+	position int64  // the same; 0 where the input has no such place
+	hash     string // of what the line holds in the input
+	dropped  bool
+	fields   [][]byte
+	problem  *reason.Cause // why the fields can't be trusted
+	used     atomic.Bool
+}
+
+// keptColumns stand before those of the input.
+var keptColumns = []string{"line", "original"}
+
+const keptTitle = "corrected lines, kept by ladle: each is used as long as the input has the line that it stands for"
+
+// KeptPath is where the corrected lines of an input of the ladle file at path are kept.
+func KeptPath(path, input string) string {
+	return filepath.Join(filepath.Dir(path), input+".corrected.csv")
+}
+
+// ReadKept reads the corrected lines of t that are kept at path; none where there is no file. Its error is a
+// *fault.Fault.
+func ReadKept(path string, t source.Table) (*Kept, error) {
+	k := &Kept{Path: path, byHash: map[string][]*correction{}}
+	content, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return k, nil
+	}
+	if err != nil {
+		return nil, fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the corrected lines can't be read: " +
+			fault.OfSystem(err), Do: "check the permissions of the file"})
+	}
+	sum := sha256.Sum256(content)
+	k.sum = hex.EncodeToString(sum[:])
+	file, err := openLines(path)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	if err := sameColumns(file, path, keptColumns, t, "if the input has other columns now, move this file away, and "+
+		"correct its lines anew"); err != nil {
+		return nil, err
+	}
+	err = eachLine(file, path, func(place string, at int64, r *source.Record) error {
+		c := &correction{hash: string(bytes.TrimSpace(r.Fields[1])), problem: r.Problem}
+		if len(c.hash) != hashDigits {
+			return refuse(path, at, fmt.Sprintf("%q does not stand for a line", r.Fields[1]), "leave the second column as "+
+				"it was, or delete the line")
+		}
+		c.place, c.dropped = withoutDrop(place)
+		c.position, _ = positionOf(c.place, t)
+		for _, f := range r.Fields[len(keptColumns):] {
+			c.fields = append(c.fields, unguarded(bytes.Clone(f)))
+		}
+		k.add(c)
+		return nil
+	})
+	return k, err
+}
+
+// Any reports whether there are corrected lines.
+func (k *Kept) Any() bool { return len(k.lines) > 0 }
+
+// Sum is the SHA-256 of the file of the lines, in hexadecimal; "" where there is none.
+func (k *Kept) Sum() string { return k.sum }
+
+func (k *Kept) add(c *correction) {
+	k.lines = append(k.lines, c)
+	k.byHash[c.hash] = append(k.byHash[c.hash], c)
+}
+
+// keep keeps what a person made of a line, in place of what was made of it before.
+func (k *Kept) keep(place string, f foundLine, line *givenLine) {
+	old := k.of(f.position, f.hash)
+	now := f.fields
+	if old != nil {
+		now = old.fields
+	}
+	same := old == nil || !old.dropped
+	if same && !line.dropped && hashOf(now) == hashOf(line.fields) && !(f.problem && old == nil) {
+		return // it was left as it was
+	}
+	if old != nil && old.position == f.position {
+		k.lines = slices.DeleteFunc(k.lines, func(c *correction) bool { return c == old })
+		k.byHash[f.hash] = slices.DeleteFunc(k.byHash[f.hash], func(c *correction) bool { return c == old })
+	}
+	if !line.dropped && !f.problem && hashOf(f.fields) == hashOf(line.fields) {
+		return // it is again as it stands in the input
+	}
+	if f.problem && !line.dropped && line.problem != nil {
+		return // it can't be read any better
+	}
+	k.add(&correction{place: place, position: f.position, hash: f.hash, dropped: line.dropped, fields: line.fields,
+		problem: line.problem})
+}
+
+// of is the correction of a line of the input; nil where there is none, or where it is not clear which.
+func (k *Kept) of(position int64, hash string) *correction {
+	all := k.byHash[hash]
+	for _, c := range all {
+		if c.position == position {
+			return c
+		}
+	}
+	for _, c := range all {
+		if c.dropped != all[0].dropped || hashOf(c.fields) != hashOf(all[0].fields) {
+			return nil
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	return all[0]
+}
+
+// In returns t with the corrected lines in it.
+func (k *Kept) In(t source.Table) source.Table {
+	return source.Map(t, t.Header(), func() source.Mapping { return k })
+}
+
+// Map puts the corrected line in the place of a record.
+func (k *Kept) Map(r *source.Record) bool {
+	c := k.of(r.Position, hashOfRecord(r))
+	switch {
+	case c == nil:
+		return true
+	case c.dropped:
+		r.Dropped = true
+		if !c.used.Swap(true) {
+			k.dropped.Add(1)
+		}
+		return true
+	}
+	if !c.used.Swap(true) {
+		k.replaced.Add(1)
+	}
+	kinds := slices.Clone(r.Stored)
+	if r.Problem != nil || len(r.Fields) != len(c.fields) {
+		kinds = nil
+	}
+	for i := range kinds { // what was left as it was is still what the workbook stores
+		if !bytes.Equal(c.fields[i], r.Fields[i]) {
+			kinds[i] = source.StoredText
+		}
+	}
+	r.Fields, r.Raw, r.Problem, r.Faults, r.Stored = slices.Clone(c.fields), nil, c.problem, nil, kinds
+	return true
+}
+
+// Said is what to know of the corrected lines once the input was read; partial says that not all of it was.
+func (k *Kept) Said(partial bool) (notes []string) {
+	notes = slices.Clone(k.Notes)
+	name := filepath.Base(k.Path)
+	replaced, dropped := k.replaced.Load(), k.dropped.Load()
+	if replaced > 0 {
+		notes = append(notes, fmt.Sprintf("%s: %s used", name, counted(replaced, "corrected line")))
+	}
+	if dropped > 0 {
+		notes = append(notes, fmt.Sprintf("%s: %s left out, as you said", name, counted(dropped, "line")))
+	}
+	if unused := int64(len(k.lines)) - replaced - dropped; unused > 0 && !partial {
+		notes = append(notes, fmt.Sprintf("%s: %s not used, since the input no longer has what was corrected there",
+			name, counted(unused, "corrected line")))
+	}
+	return notes
+}
+
+// counted is a number of things, and their verb.
+func counted(n int64, what string) string {
+	if n == 1 {
+		return "1 " + what + " is"
+	}
+	return reason.Plural(n, what) + " are"
+}
+
+// Write writes the lines to their file, which is there whole or not at all; without lines there is none afterwards.
+func (k *Kept) Write(t source.Table) error {
+	if !k.Any() {
+		k.sum = ""
+		if err := os.Remove(k.Path); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return k.failed(err)
+		}
+		return nil
+	}
+	sum := sha256.New()
+	err := whole.Write(k.Path, func(to io.Writer) error {
+		d := source.Dialect{Delimiter: ',', Quote: '"'}
+		out := io.MultiWriter(to, sum)
+		if _, err := io.WriteString(out, d.Line(keptTitle)+"\r\n"+
+			d.Line(append(slices.Clone(keptColumns), t.Header().Names...)...)+"\r\n"); err != nil {
+			return err
+		}
+		for _, c := range k.lines {
+			place := c.place
+			if c.dropped {
+				place = dropWord + " " + place
+			}
+			cells := []string{place, c.hash}
+			for _, f := range c.fields {
+				cells = append(cells, string(guarded(f)))
+			}
+			if _, err := io.WriteString(out, d.Line(cells...)+"\r\n"); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return k.failed(err)
+	}
+	k.sum = hex.EncodeToString(sum.Sum(nil))
+	return nil
+}
+
+func (k *Kept) failed(err error) error {
+	return fault.Because(fault.Failed, err, fault.Problem{File: k.Path, What: "the corrected lines can't be kept: " +
+		fault.OfSystem(err), Do: "check the folder's permissions and free disk space"})
+}
+
+// hashDigits is the length of the hash of a line.
+const hashDigits = 16
+
+// hashOf is the hash of what a line holds: its XXH64 (xxhash.com, specification 0.2.0), in hexadecimal.
+func hashOf(fields [][]byte) string {
+	h := xxhash.New()
+	var size [8]byte
+	for _, f := range fields {
+		binary.LittleEndian.PutUint64(size[:], uint64(len(f)))
+		_, _ = h.Write(size[:])
+		_, _ = h.Write(f)
+	}
+	return fmt.Sprintf("%016x", h.Sum64())
+}
+
+// hashOfRecord is the hash of a line as it stands in the input.
+func hashOfRecord(r *source.Record) string {
+	if r.Problem != nil && r.Raw != nil {
+		return hashOf([][]byte{r.Raw})
+	}
+	return hashOf(r.Fields)
+}
+
+// guarded puts an apostrophe before a text that a spreadsheet would run as a formula, and before one that has such an
+// apostrophe already; unguarded is its inverse.
+func guarded(text []byte) []byte {
+	if value.Runs(bytes.TrimLeft(text, "'")) {
+		return append([]byte{'\''}, text...)
+	}
+	return text
+}
+
+func unguarded(text []byte) []byte {
+	if bytes.HasPrefix(text, []byte("'")) && value.Runs(bytes.TrimLeft(text, "'")) {
+		return text[1:]
+	}
+	return text
+}

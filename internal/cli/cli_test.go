@@ -100,8 +100,8 @@ func TestNamesThatLookAlikeAreAskedAboutOneByOne(t *testing.T) {
 			assert.Equal(t, want, yes, i)
 		}
 		assert.Len(t, questions, mostSimilar+1)
-		assert.Equal(t, `"Tern\x1b 0" (1 line) would be a new name in agent, but looks like "Terns", which is in the table. `+
-			`Add it?`,
+		assert.Equal(t, `"Tern\x1b 0" (1 line) would be a new name in agent, but looks like "Terns", which is in the table.`+
+			"\nAdd it?",
 			questions[0])
 		assert.Contains(t, questions[3], "which is new too (2 lines)")
 		assert.Contains(t, questions[mostSimilar], "There are more such names")

@@ -37,7 +37,7 @@ func askSimilar(choose chooser) func(context.Context, judge.SimilarQuestion) (bo
 		asked++
 		question, letters := nameQuestion(p), "y/N/a/q/?"
 		if asked > mostSimilar {
-			question, letters = fmt.Sprintf("There are more such names; the next is %q. Add them all?", p.Name),
+			question, letters = fmt.Sprintf("There are more such names; the next is %q.\nAdd them all?", p.Name),
 				"y/N/q/?"
 		}
 		for {
@@ -66,7 +66,7 @@ func nameQuestion(p judge.SimilarQuestion) string {
 	if p.IsNew {
 		which = fmt.Sprintf("is new too (%s)", plural(p.LikeLines, "line"))
 	}
-	return fmt.Sprintf("%q (%s) would be a new name in %s, but looks like %q, which %s. Add it?", p.Name,
+	return fmt.Sprintf("%q (%s) would be a new name in %s, but looks like %q, which %s.\nAdd it?", p.Name,
 		plural(p.Lines, "line"), p.Table, p.Like, which)
 }
 

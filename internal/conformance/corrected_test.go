@@ -72,3 +72,18 @@ func TestTheSameContentTwice(t *testing.T) {
 	doc, _ = w.load("try")
 	assert.Equal(t, []string{"stay: 4, 2 added, 2 aside"}, doc.accounts())
 }
+
+// TestRowsThatAreThereAlready: without a key, rows of another file that are in the table already are counted.
+func TestRowsThatAreThereAlready(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, "+
+			"columns: {reg_no: Reg, tons: Tons}}}\n")
+		w.write("in.csv", "Reg,Tons\nR1,1\nR1,1\nR2,\n")
+		require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
+		w.write("in.csv", "Reg,Tons\nR1,1\nR2,\nR2,\nR3,3\n")
+		tried := w.run("try", "f.ladle.yaml", "--db", w.db)
+		assert.Contains(t, tried.stdout, "stay: 2 of 4 rows to be added are in the table already, with the same values")
+		assert.Contains(t, w.run("verify", "f.ladle.yaml", "--db", w.db).stdout, "Missing in stay: 2")
+	})
+}

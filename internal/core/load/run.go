@@ -181,7 +181,7 @@ func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.
 	if err != nil {
 		return nil, err
 	}
-	if err := errors.Join(r.report.Fill(j), r.report.Compare(ctx, j, r.in.Place)); err != nil {
+	if err := errors.Join(r.report.Fill(j), r.report.Compare(ctx, db, j, r.in.Place)); err != nil {
 		j.Close()
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
@@ -58,13 +59,33 @@ func leftBlank(s *judge.Step) (all []LeftBlank, lines int64) {
 	return all, lines
 }
 
+// mostSearched is the number of rows of a table that are looked through for few lines: up to so many for each line.
+const mostSearched = 10
+
+// alreadyThere is the number of rows that a step without a key adds although the table has rows with the same values;
+// -1 where the table is too large to look.
+func alreadyThere(ctx context.Context, db engine.Reader, j *judge.Judgement, s *judge.Step) (int64, error) {
+	rows := j.Before[s.Table].Rows
+	switch {
+	case len(s.Key) > 0 || s.First != nil || s.Tally.Added == 0 || rows == 0:
+		return 0, nil
+	case rows > 1_000_000 && rows > mostSearched*s.Tally.Added:
+		return -1, nil
+	}
+	same, _, err := j.Pairs(ctx, db, s, func(int64) error { return nil })
+	return same, err
+}
+
 // Compare puts the first cells of each step into the report that differ from rows which are kept, and the first lines
 // that lost against others. place says where a line of a feed stands.
-func (r *Report) Compare(ctx context.Context, j *judge.Judgement, place func(feed int,
+func (r *Report) Compare(ctx context.Context, db engine.Reader, j *judge.Judgement, place func(feed int,
 	position int64) reason.Place) error {
 	for i, s := range j.Steps {
 		differ, err := differences(ctx, j, s, place)
 		if err != nil {
+			return err
+		}
+		if r.Steps[i].Equal, err = alreadyThere(ctx, db, j, s); err != nil {
 			return err
 		}
 		r.Steps[i].Differences = differ

@@ -102,6 +102,7 @@ type Step struct {
 
 	Similar     []judge.Similar `json:"similar_names"`                // keys that look like others, and that a person accepted
 	Unheld      int64           `json:"keys_not_held_against_others"` // new ones, too many to look for names that look alike
+	Equal       int64           `json:"rows_already_there"`           // of those to be added without a key; -1 where nobody looked
 	Typeless    []Typeless      `json:"numbers_kept_as_texts"`        // columns without a type
 	LeftBlank   []LeftBlank     `json:"left_blank"`                   // the most frequent cells that lookups left blank
 	Unfound     int64           `json:"left_blank_lines"`             // cells that lookups left blank, in all

@@ -113,5 +113,5 @@ func TestPreparingStopsWithNothingLeft(t *testing.T) {
 	r, err := Run(context.Background(), f, Options{Folder: out, Format: CSV})
 	require.NoError(t, err)
 	assert.Equal(t, InputReport{Input: "in", Files: "in.csv", Tally: Tally{Read: 200_000, Written: 200_000},
-		Output: filepath.Join(out, "in.csv")}, r.Inputs[0])
+		Output: filepath.Join(out, "in.csv"), Notes: []string{}}, r.Inputs[0])
 }

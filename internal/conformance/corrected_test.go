@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // TestCorrectionsHoldInRounds: what was put right stays right, whatever is put right later, wherever the line stands,
@@ -86,4 +87,52 @@ func TestRowsThatAreThereAlready(t *testing.T) {
 		assert.Contains(t, tried.stdout, "stay: 2 of 4 rows to be added are in the table already, with the same values")
 		assert.Contains(t, w.run("verify", "f.ladle.yaml", "--db", w.db).stdout, "Missing in stay: 2")
 	})
+}
+
+// TestSetAsideLinesAsAWorkbook: bad cells are coloured and have their reasons as notes, nothing in it is a formula, it is
+// given back as CSV is, and is moved out of the way once it was edited.
+func TestSetAsideLinesAsAWorkbook(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL UNIQUE, tons DECIMAL(8,1));")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: reg_no, "+
+		"columns: {reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\nset_aside_as: workbook\n")
+	w.write("in.csv", "Reg,Tons\nR1,1\n=R2,x\n\"R\n3\",y\n")
+	doc, out := w.load("try")
+	require.Len(t, doc.SetAside, 2, out.stderr)
+	_, out = w.load("try")
+	assert.NotContains(t, out.stdout, "edited-1", "nobody has edited it")
+
+	book, err := excelize.OpenFile(w.path("in.set-aside.xlsx"))
+	require.NoError(t, err)
+	defer book.Close()
+	rows, err := book.GetRows("set aside")
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{{"line", "why", "Reg", "Tons"}, {"3", `Tons "x" is not a number`, "=R2", "x"},
+		{"4", `Tons "y" is not a number`, "R\n3", "y"}}, rows[1:])
+	formula, err := book.GetCellFormula("set aside", "C3")
+	require.NoError(t, err)
+	assert.Empty(t, formula)
+	notes, err := book.GetComments("set aside")
+	require.NoError(t, err)
+	require.Len(t, notes, 2)
+	assert.Equal(t, []string{"D3", `Tons "x" is not a number`}, []string{notes[0].Cell, notes[0].Paragraph[0].Text})
+	plain, err := book.GetCellStyle("set aside", "C3")
+	require.NoError(t, err)
+	coloured, err := book.GetCellStyle("set aside", "D3")
+	require.NoError(t, err)
+	assert.NotEqual(t, plain, coloured)
+
+	require.NoError(t, book.SetCellValue("set aside", "D3", 2)) // as a spreadsheet stores what is typed
+	require.NoError(t, book.SetCellValue("set aside", "A4", "drop 4"))
+	require.NoError(t, book.Save())
+	doc, out = w.load("load", "--corrected", "in.set-aside.xlsx")
+	assert.Equal(t, []string{"stay: 3, 2 added, 1 out"}, doc.accounts(), out.stderr)
+	assert.Equal(t, []string{"=R2|2", "R1|1"}, w.query("SELECT reg_no, tons FROM stay ORDER BY reg_no"))
+	w.write("in.csv", "Reg,Tons\nR1,1\nR9,z\n")
+	_, out = w.load("try")
+	assert.Contains(t, out.stdout, "in.set-aside.edited-1.xlsx")
+
+	w.write("in.csv", "Reg,Tons\n\"R\x01\",z\n")
+	held := w.run("try", "f.ladle.yaml", "--db", w.db)
+	assert.Equal(t, 3, held.status)
+	assert.Contains(t, held.stderr, "characters that it can't hold; write set_aside_as: csv")
 }

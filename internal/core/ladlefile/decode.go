@@ -232,6 +232,7 @@ func (d *decoder) file(f *File, body ast.Node) {
 		"tables":          func(n ast.Node) { d.tables(f, n) },
 		"checks":          func(n ast.Node) { d.checks(f, n) },
 		"set_aside_limit": d.limit(&f.Limit, "set_aside_limit:", "lines"),
+		"set_aside_as":    choice(d, &f.SetAsideAs, "set_aside_as:", SetAsideCSV, SetAsideWorkbook),
 	})
 	if d.problems != nil {
 		return

@@ -35,12 +35,13 @@ func (t Text) Given() bool { return t.Line > 0 }
 
 // File is a decoded ladle file.
 type File struct {
-	Path   string
-	Sum    string // SHA-256 of its bytes, in hexadecimal
-	Inputs []*Input
-	Blocks []*Block
-	Limit  Limit
-	Claims []*Claim
+	Path       string
+	Sum        string // SHA-256 of its bytes, in hexadecimal
+	Inputs     []*Input
+	Blocks     []*Block
+	Limit      Limit
+	SetAsideAs SetAsideAs // empty for CSV
+	Claims     []*Claim
 }
 
 // Input is a named origin of rows.
@@ -148,6 +149,9 @@ func (s SimilarNames) Given() bool { return s.All != "" || s.Names != nil }
 // StoreAs says as what values are stored in a column that has no type.
 type StoreAs string
 
+// SetAsideAs says as what set-aside lines are written.
+type SetAsideAs string
+
 // Contradictions says what becomes of lines of an input that have the same key and differ.
 type Contradictions string
 
@@ -175,6 +179,9 @@ const (
 
 	AcceptSimilar   Similar = "accept"
 	SetAsideSimilar Similar = "set_aside"
+
+	SetAsideCSV      SetAsideAs = "csv"
+	SetAsideWorkbook SetAsideAs = "workbook"
 
 	StoreNumbers StoreAs = "number"
 	StoreTexts   StoreAs = "text"

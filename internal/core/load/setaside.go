@@ -25,7 +25,7 @@ func (r *run) placeSetAside(j *judge.Judgement, others string) error {
 		if in.SetAside == 0 {
 			continue
 		}
-		in.SetAsideFile = filepath.Join(filepath.Dir(r.file.Path), in.Input+".set-aside.csv")
+		in.SetAsideFile = filepath.Join(filepath.Dir(r.file.Path), setaside.FileName(in.Input, r.file))
 		moved, err := r.in.SetAside(i, j).Write(in.SetAsideFile, others, &groups, r.report.Show)
 		if err != nil {
 			return fault.Because(fault.Failed, err, fault.Problem{File: in.SetAsideFile,

@@ -28,6 +28,8 @@ type Options struct {
 	Replace bool // files that are there
 	// Progress hears of the bytes of an input that are done; nil when nobody listens.
 	Progress func(input string, done, of int64)
+
+	file *ladlefile.File
 }
 
 // Format is that of the prepared files.
@@ -142,6 +144,7 @@ func Run(ctx context.Context, f *ladlefile.File, o Options) (*Report, error) {
 		return nil, err
 	}
 	defer Close(inputs)
+	o.file = f
 	if err := mayWrite(f, inputs, o); err != nil {
 		return nil, err
 	}
@@ -163,7 +166,7 @@ func (o Options) output(input string) string {
 }
 
 func (o Options) setAsidePath(input string) string {
-	return filepath.Join(o.Folder, input+".set-aside.csv")
+	return filepath.Join(o.Folder, setaside.FileName(input, o.file))
 }
 
 // collisions are inputs that would be written to the same file, on some file system at least.

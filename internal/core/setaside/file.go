@@ -17,6 +17,7 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/whole"
@@ -32,6 +33,14 @@ const (
 	inputMark = "checksum of the input:"
 )
 
+// FileName is the name of the set-aside file of an input, as the ladle file wants it.
+func FileName(input string, f *ladlefile.File) string {
+	if f.SetAsideAs == ladlefile.SetAsideWorkbook {
+		return input + ".set-aside" + Workbook
+	}
+	return input + ".set-aside.csv"
+}
+
 // title is the first line of a set-aside file: how many lines of which files, whose SHA-256 is sum, and what became of
 // the others.
 func title(lines int64, files, sum, others string) string {
@@ -41,11 +50,15 @@ func title(lines int64, files, sum, others string) string {
 
 // saveEdited moves a set-aside file of an earlier run out of the way when a person has worked on it.
 func saveEdited(path string) (moved string, err error) {
-	if whole, err := unedited(path); whole || err != nil {
+	look := unedited
+	if isWorkbook(path) {
+		look = uneditedSheet
+	}
+	if whole, err := look(path); whole || err != nil {
 		return "", err
 	}
 	for n := 1; ; n++ {
-		moved = fmt.Sprintf("%s.edited-%d.csv", strings.TrimSuffix(path, ".csv"), n)
+		moved = fmt.Sprintf("%s.edited-%d%s", strings.TrimSuffix(path, filepath.Ext(path)), n, filepath.Ext(path))
 		if _, err := os.Stat(moved); errors.Is(err, os.ErrNotExist) {
 			return moved, os.Rename(path, moved)
 		}

@@ -112,14 +112,18 @@ func (l *Lines) Each(take func(r *source.Record, reasons []ColumnReason) error) 
 
 // Write writes the lines with their reasons to a set-aside file at path, behind a title that says what became of the
 // others, and adds the reasons to groups. The file is there whole or not at all; one of an earlier run that a person
-// has edited is moved out of the way, to moved. take, when not nil, is shown each line.
+// has edited is moved out of the way, to moved. take, when not nil, is shown each line. A path that ends in Workbook
+// makes a workbook.
 func (l *Lines) Write(path, others string, groups *Groups, take func(Line)) (moved string, err error) {
 	sum, err := l.Original.Sum()
 	if err != nil {
 		return "", err
 	}
-	d := source.DialectOf(l.Table)
-	return placeFile(path, title(l.Set.Len(), FileNames(l.Table), sum, others), d, func(out io.Writer) error {
+	d, title := source.DialectOf(l.Table), title(l.Set.Len(), FileNames(l.Table), sum, others)
+	if isWorkbook(path) {
+		return l.writeSheet(path, title, groups, take)
+	}
+	return placeFile(path, title, d, func(out io.Writer) error {
 		if _, err := io.WriteString(out, head(d, l.Table.Header())); err != nil {
 			return err
 		}

@@ -140,6 +140,9 @@ func formatNotes(m *source.Format) (notes []string) {
 			if sheet.Hidden {
 				name += " (hidden)"
 			}
+			if sheet.NoCells {
+				name += " (a chart)"
+			}
 			names = append(names, name)
 		}
 		add("sheets of the workbook: %s", strings.Join(names, ", "))

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"encoding/json"
+	"fmt"
 	"os"
 	"os/exec"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // suite is a workbook that an office suite wrote; it has the sheet Register.
@@ -217,5 +219,49 @@ func TestSurveyOfWorkbooks(t *testing.T) {
 		require.Len(t, doc.Inputs, 1)
 		assert.Equal(t, []any{"Old list", format, 1}, []any{doc.Inputs[0].Format.Sheet, doc.Inputs[0].Format.Type,
 			doc.Inputs[0].Rows})
+	}
+}
+
+// TestAWorkbookWithAChart is surveyed and drafted by its sheets with cells, and a formula that nobody computed is told.
+func TestAWorkbookWithAChart(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, port)
+	book := excelize.NewFile()
+	defer book.Close()
+	for cell, value := range map[string]any{"A1": "Reg", "B1": "GT", "A2": "R1", "B2": 5} {
+		require.NoError(t, book.SetCellValue("Sheet1", cell, value))
+	}
+	require.NoError(t, book.AddChartSheet("Tonnage", &excelize.Chart{Type: excelize.Col, Series: []excelize.ChartSeries{
+		{Name: "Sheet1!$B$1", Categories: "Sheet1!$A$2:$A$2", Values: "Sheet1!$B$2:$B$2"}}}))
+	require.NoError(t, book.SaveAs(w.path("in.xlsx")))
+	surveyed := w.run("survey", "in.xlsx")
+	require.Equal(t, 0, surveyed.status, surveyed.stderr)
+	assert.Contains(t, unwrap(surveyed.stdout), "Sheet1, Tonnage (a chart)")
+	assert.Equal(t, 0, w.run("survey", "in.xlsx", "--json").status)
+	asked := w.run("survey", "in.xlsx", "--sheet", "Tonnage")
+	assert.Contains(t, asked.stderr, `sheet "Tonnage" holds a chart or the like, not cells`)
+}
+
+// TestAGuessedHeaderLosesNoLine: where nothing but a guess says that a line is a header, and its names are not used, it
+// must be said.
+func TestAGuessedHeaderLosesNoLine(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE kind (id ID, name VARCHAR(9) NOT NULL UNIQUE, note VARCHAR(9));")
+	const ladle = "ladle: 1\ninputs: {in: {file: in.csv%s}}\ntables: {kind: {from: in, key: name, columns: {name: %s, note: " +
+		"column 2}}}\n"
+	w.write("in.csv", "Tug,a\nFerry,b\nBarge,c\n")
+	for _, c := range []struct {
+		said, name string
+		status     int
+		says       string
+	}{
+		{"", "column 1", 2, "line 1 of input in (in.csv) is taken for its header, which is a guess"},
+		{", header: none", "column 1", 0, "3 rows added"},
+		{", header: 1", "column 1", 0, "2 rows added"},
+		{"", "Tug", 0, "2 rows added"},
+	} {
+		w.write("f.ladle.yaml", fmt.Sprintf(ladle, c.said, c.name))
+		out := w.run("try", "f.ladle.yaml", "--db", w.db)
+		assert.Equal(t, c.status, out.status, c.said)
+		assert.Contains(t, out.stdout+out.stderr, c.says, c.said)
+		assert.NotContains(t, out.stdout, "the header is a guess")
 	}
 }

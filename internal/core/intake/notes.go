@@ -16,8 +16,9 @@ const (
 )
 
 // readingNotes are what a person should know of the way in which files were read, because it was found by looking. It
-// is an error when the encoding of a file is so unsure that values could be other ones.
-func readingNotes(t source.Table) ([]string, error) {
+// is an error when the encoding of a file is so unsure that values could be other ones. named says that columns are used
+// by their names: the line that has them is the header.
+func readingNotes(t source.Table, named bool) ([]string, error) {
 	var notes []string
 	for _, m := range t.Formats() {
 		name := filepath.Base(m.Name())
@@ -44,7 +45,7 @@ func readingNotes(t source.Table) ([]string, error) {
 			notes = append(notes, fmt.Sprintf("%s: %s lines that hold nothing were skipped", name,
 				reason.Count(m.Blank)))
 		}
-		if h := m.Header; h.Confidence < certain && !h.Given {
+		if h := m.Header; h.Confidence < certain && !h.Given && !named {
 			notes = append(notes, fmt.Sprintf("%s: the line of the header is a guess (%s); set header: in the ladle "+
 				"file to be certain", name, h.Value))
 		}

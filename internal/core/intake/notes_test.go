@@ -47,7 +47,7 @@ func TestWhatWasGuessedIsTold(t *testing.T) {
 				}
 				return 0
 			}, func(*source.Chunk, int) error { return nil })
-			notes, err := readingNotes(table)
+			notes, err := readingNotes(table, false)
 			if c.err == "" {
 				require.NoError(t, read)
 			}

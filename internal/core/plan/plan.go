@@ -54,6 +54,7 @@ type Feed struct {
 	Header  source.Header
 	Recipe  *clean.Recipe
 	Columns []clean.Column // what steps use of it
+	Named   bool           // steps use columns by the names in its header, which is one then
 }
 
 // Name is the name of the input.

@@ -37,6 +37,7 @@ func Resolve(f *ladlefile.File, headers map[string]source.Header, db *schema.Sch
 		r.makers(steps)
 		r.judgeGone(steps)
 		r.names(steps)
+		r.headers()
 	}
 	if r.problems == nil {
 		r.totals(plan)
@@ -325,7 +326,22 @@ func (r *resolver) cell(feed *Feed, t value.Type, header ladlefile.Text) Source 
 			fmt.Sprintf("rename one of them, or write: column %d", fields[0]+1))
 		return Source{}
 	}
+	feed.Named = feed.Named || feed.Recipe.Names()[fields[0]] != "" && !source.ByPosition(header.Value)
 	return Source{Cell: feed.use(clean.Column{Of: fields[0], Type: t}), Header: feed.Recipe.Name(fields[0])}
+}
+
+// headers refuses inputs whose first line may be lost: nothing but a guess says that it is a header, and the ladle file
+// uses none of its names.
+func (r *resolver) headers() {
+	for _, in := range r.inputs {
+		f := r.feeds[in.Name.Value]
+		if len(f.Columns) == 0 || f.Named || f.Header.Line == 0 || in.Asked.Header.Given() {
+			continue
+		}
+		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: the ladle "+
+			"file uses its columns by their position", f.Header.Line, in.Name.Value, in.File.Value),
+			fmt.Sprintf("set header: %d if it is one, or header: none if it is a line like the others", f.Header.Line))
+	}
 }
 
 // positions lists columns by their position, from 1.

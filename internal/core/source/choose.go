@@ -41,7 +41,7 @@ func chooseSheets(f *file, book sheet.Book, asked ReadOptions, every bool) ([]sh
 	}
 	var visible []sheetArea
 	for i, s := range all {
-		if every || !s.Hidden {
+		if (every || !s.Hidden) && !s.NoCells {
 			visible = append(visible, sheetArea{number: i, sheet: s, area: whole, all: all})
 		}
 	}
@@ -73,6 +73,9 @@ func sheetNames(all []sheet.Info) string {
 		names[i] = s.Name
 		if s.Hidden {
 			names[i] += " (hidden)"
+		}
+		if s.NoCells {
+			names[i] += " (a chart)"
 		}
 	}
 	return strings.Join(names, ", ")

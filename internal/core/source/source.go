@@ -67,6 +67,14 @@ func (h Header) Find(name string) []int {
 	return nil
 }
 
+// ByPosition reports whether a name tells a column by its position: "column 3", or "column C" of a sheet.
+func ByPosition(name string) bool {
+	position, ok := strings.CutPrefix(FoldName(name), "column ")
+	return ok && len(position) <= 7 && !strings.ContainsFunc(position, func(r rune) bool {
+		return (r < '0' || r > '9') && (r < 'a' || r > 'z')
+	})
+}
+
 // File is a file, or a sheet of a workbook.
 type File struct {
 	Path  string `json:"file"`
@@ -106,8 +114,9 @@ type Format struct {
 
 // Sheet is a sheet of a workbook.
 type Sheet struct {
-	Name   string `json:"name"`
-	Hidden bool   `json:"hidden"`
+	Name    string `json:"name"`
+	Hidden  bool   `json:"hidden"`
+	NoCells bool   `json:"no_cells,omitempty"` // it holds a chart or the like
 }
 
 // Setting is something that was found by looking, or said.

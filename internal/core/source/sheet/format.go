@@ -45,7 +45,7 @@ const longestFormat = 255
 // judgeFormat returns as what a format code shows numbers, by its first section (ECMA-376 part 1, 18.8.31).
 func judgeFormat(code string) display {
 	parser := nfp.NumberFormatParser()
-	sections := parser.Parse(code[:min(len(code), longestFormat)])
+	sections := parser.Parse(withoutGeneral(code[:min(len(code), longestFormat)]))
 	if len(sections) == 0 {
 		return asNumber
 	}
@@ -75,6 +75,33 @@ func judgeFormat(code string) display {
 		return asDate
 	}
 	return asNumber
+}
+
+// withoutGeneral puts 0 in the place of General, which the parser takes for letters of dates where anything stands beside
+// it. Texts in quotes or brackets, and escaped characters, stay as they are.
+func withoutGeneral(code string) string {
+	const general = "general"
+	var b strings.Builder
+	for i := 0; i < len(code); i++ {
+		switch c := code[i]; {
+		case c == '"' || c == '[':
+			end := strings.IndexByte(code[i+1:], map[byte]byte{'"': '"', '[': ']'}[c])
+			if end < 0 {
+				return b.String() + code[i:]
+			}
+			b.WriteString(code[i : i+end+2])
+			i += end + 1
+		case (c == '\\' || c == '_' || c == '*') && i+1 < len(code):
+			b.WriteString(code[i : i+2])
+			i++
+		case len(code)-i >= len(general) && strings.EqualFold(code[i:i+len(general)], general):
+			b.WriteByte('0')
+			i += len(general) - 1
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }
 
 // number returns a number as a plain decimal: what the cell holds, a double (IEEE 754), in the shortest form that reads

@@ -21,8 +21,9 @@ const (
 
 // Info is what a workbook says of a sheet.
 type Info struct {
-	Name   string
-	Hidden bool
+	Name    string
+	Hidden  bool
+	NoCells bool // it holds a chart or the like
 }
 
 // Area is a rectangle of cells; rows and columns count from 1. Bottom 0 means down to the last row, Right 0 to the

@@ -27,7 +27,8 @@ func TestFormatsOfNumbers(t *testing.T) {
 		"0%": asNumber, `\d0`: asNumber, "[Red]0": asNumber, "dd/mm/yyyy": asDate, "mmm": asDate,
 		"[$-409]mmmm d, yyyy;@": asDate, "hh:mm": asTime, "h AM/PM": asTime,
 		"yyyy-mm-dd hh:mm": asDateTime, "[h]:mm": asDuration, "[mm]:ss": asDuration, "ggge": asDate,
-		"0;[h]:mm": asNumber, `"open`: asNumber} {
+		"0;[h]:mm": asNumber, `"open`: asNumber, `General" kg"`: asNumber, "[Red]General": asNumber,
+		"General;-General": asNumber, "General_)": asNumber, `"Generald" d`: asDate} {
 		assert.Equal(t, want, judgeFormat(code), code)
 	}
 	for id, want := range map[int]display{0: asNumber, 9: asNumber, 14: asDate, 18: asTime, 22: asDateTime,

@@ -160,9 +160,19 @@ func (x *xlsx) Format() string { return "xlsx" }
 func (x *xlsx) Sheets() ([]Info, error) {
 	all := make([]Info, len(x.workbook.Sheets))
 	for i, s := range x.workbook.Sheets {
-		all[i] = Info{Name: s.Name, Hidden: s.State == "hidden" || s.State == "veryHidden"}
+		all[i] = Info{Name: s.Name, Hidden: s.State == "hidden" || s.State == "veryHidden", NoCells: x.noCells(s.Attrs)}
 	}
 	return all, nil
+}
+
+// noCells reports whether a sheet is there and holds something else than cells.
+func (x *xlsx) noCells(attrs []xml.Attr) bool {
+	for _, a := range attrs {
+		if r := x.parts[a.Value]; a.Name.Local == "id" && r.Target != "" && !r.is("worksheet") {
+			return true
+		}
+	}
+	return false
 }
 
 // part is the part with the rows of sheet n.

@@ -321,7 +321,9 @@ func (s *xlsxSheet) keep(c *xlsxCell, r *Row) error {
 	default:
 		s.number(c, r, &kept)
 	}
-	if c.formula && len(c.value) == 0 && !c.given && kept.Kind != Faulty {
+	// a program that doesn't compute writes an empty value; only a text can be an empty result
+	if noValue := !c.given || string(c.kind) != "str"; c.formula && noValue && len(bytes.TrimSpace(c.value)) == 0 &&
+		kept.Kind != Faulty {
 		kept.Kind, kept.Text, kept.Fault = Faulty, nil, noResult
 	}
 	if kept.Kind == Faulty || len(kept.Text) > 0 {

@@ -60,6 +60,10 @@ func showSteps(s *term.Screen, r *report.Report) {
 		s.Item(term.Dot, "%s: key %s%s", step.Step, key, after)
 	}
 	for _, step := range r.Steps {
+		if step.BlankLines > 0 {
+			s.Item(term.Dot, "%s: %s left out because all cells are blank that it uses", step.Step,
+				were(step.BlankLines, "line"))
+		}
 		if step.Blank > 0 {
 			s.Item(term.Dot, "%s: %s left out because only: is blank for them, as a blank cell makes it; is_blank(x) "+
 				"or ... keeps them", step.Step, were(step.Blank, "line"))

@@ -104,7 +104,8 @@ func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*v
 		return err
 	}
 	if m.step.Removed != nil {
-		if err := m.step.Removed.stay(m.hashes); err != nil {
+		nothing := func(line int) bool { return m.step.empty.Has(lines.First + int64(line)) }
+		if err := m.step.Removed.stay(m.hashes, nothing); err != nil {
 			return err
 		}
 	}

@@ -41,8 +41,11 @@ func newRemoved(dir string, parts int) *Removed {
 }
 
 // stay takes the keys of lines.
-func (g *Removed) stay(hashes []keyindex.Hash) error {
-	for _, h := range hashes {
+func (g *Removed) stay(hashes []keyindex.Hash, nothing func(line int) bool) error {
+	for line, h := range hashes {
+		if nothing(line) {
+			continue
+		}
 		if h.None() {
 			g.Unknown++
 			continue

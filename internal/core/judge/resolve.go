@@ -69,6 +69,7 @@ func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, [
 		}
 	}
 	s.leaveOut(lines, rowState)
+	s.leaveOutBlank(lines, rowState)
 	var problems []problem
 	for i, c := range columns {
 		problems = append(problems, s.blanks(i, c, lines.First, rowState)...)
@@ -110,6 +111,22 @@ func (s *Step) leaveOut(lines *pass, rowState []int64) {
 			case state == value.Null, state == value.Given && c.Nums[line] == 0:
 				rowState[line] = out
 			}
+		}
+	}
+}
+
+// leaveOutBlank marks the lines that have nothing for the step: each cell that it uses is blank.
+func (s *Step) leaveOutBlank(lines *pass, rowState []int64) {
+	cells := cellsOf(s.sources)
+	if len(cells) == 0 || s.first != nil {
+		return
+	}
+	for line := range rowState {
+		blank := func(c int) bool { return lines.Cell(c).States[line] == value.Null }
+		if rowState[line] == 0 && blank(cells[0]) && !slices.ContainsFunc(cells, func(c int) bool { return !blank(c) }) {
+			rowState[line] = out
+			s.BlankLines++
+			s.empty.Add(lines.First + int64(line))
 		}
 	}
 }

@@ -21,6 +21,7 @@ type Step struct {
 	FedMost  int64 // the greatest locator that the file brings along
 	// lines that are left out because a blank cell makes a condition blank, so that it neither holds nor fails
 	BlankConditions int64
+	BlankLines      int64        // lines that are left out since each cell that the step uses is blank
 	Overruled       []Overruling // the first of them
 	Similar         []Similar    // keys that look like others, and that a person accepted
 	Typeless        []Typeless   // what stands in columns without a type
@@ -36,6 +37,7 @@ type Step struct {
 	merges      *merges             // the lines that take values of others; nil where there are none
 	changes     *changes            // what becomes of rows that are there; nil where they stay as they are
 	unresolved  map[LeftBlank]int64 // cells that lookups left blank
+	empty       spool.RowSet        // lines that have nothing for the step
 	spoilt      spool.RowSet        // lines whose rows would break a constraint once they are changed
 	// lines that can change a row that is there, but not add one: a value that a row needs is blank
 	gaps spool.RowSet

@@ -89,16 +89,17 @@ type Lookup struct {
 
 // Step is the account of a step.
 type Step struct {
-	Step    string       `json:"name"`
-	Table   string       `json:"table"`
-	Input   string       `json:"input"`
-	Key     []string     `json:"key"`
-	After   []plan.After `json:"after"` // the steps that it comes after
-	Tally   judge.Tally  `json:"tally"`
-	Blank   int64        `json:"left_out_for_blanks"`  // of those left out, by a condition that a blank cell makes blank
-	Removed int64        `json:"removed"`              // rows of the table that are gone from the file
-	Gone    []string     `json:"removed_keys"`         // the keys of the first of them
-	First   *Rows        `json:"first_rows,omitempty"` // as they would be stored
+	Step       string       `json:"name"`
+	Table      string       `json:"table"`
+	Input      string       `json:"input"`
+	Key        []string     `json:"key"`
+	After      []plan.After `json:"after"` // the steps that it comes after
+	Tally      judge.Tally  `json:"tally"`
+	Blank      int64        `json:"left_out_for_blanks"`  // of those left out, by a condition that a blank cell makes blank
+	BlankLines int64        `json:"left_out_blank"`       // of those left out, lines in which each cell that the step uses is blank
+	Removed    int64        `json:"removed"`              // rows of the table that are gone from the file
+	Gone       []string     `json:"removed_keys"`         // the keys of the first of them
+	First      *Rows        `json:"first_rows,omitempty"` // as they would be stored
 
 	Similar     []judge.Similar `json:"similar_names"`                // keys that look like others, and that a person accepted
 	Unheld      int64           `json:"keys_not_held_against_others"` // new ones, too many to look for names that look alike
@@ -155,7 +156,7 @@ func (r *Report) Fill(j *judge.Judgement) error {
 		}
 		r.Steps = append(r.Steps, Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
 			Key: s.Recognised().KeyNames(), After: s.After,
-			Tally: s.Tally, Similar: s.Similar, Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, Removed: s.Removed.Rows(), Gone: gone})
+			Tally: s.Tally, Similar: s.Similar, Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines, Removed: s.Removed.Rows(), Gone: gone})
 	}
 	for _, g := range j.Growths {
 		r.Lookups = append(r.Lookups, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),

@@ -124,7 +124,7 @@ var sometimes = []legend{
 	{"differs", "a row with this key exists with other values, and is kept as it is"},
 	{"repeated", "an equal line was taken"},
 	{"overruled", "another line with the same key was taken"},
-	{"left out", "excluded by only: or not_there:, dropped by you, or loaded by an earlier run"},
+	{"left out", "excluded by only: or not_there:, blank, dropped by you, or loaded by an earlier run"},
 	{"removed", "rows of the table that are gone from the file"},
 }
 

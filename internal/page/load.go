@@ -109,7 +109,8 @@ var kinds = []part{
 	{Class: "differs", Name: "differs", Means: "a row with this key exists with other values, and is kept as it is"},
 	{Class: "repeated", Name: "repeated", Means: "an equal line was taken"},
 	{Class: "overruled", Name: "overruled", Means: "another line with the same key was taken"},
-	{Class: "left_out", Name: "left out", Means: "excluded by only: or not_there:, dropped by you, or loaded by an earlier run"},
+	{Class: "left_out", Name: "left out", Means: "excluded by only: or not_there:, blank, dropped by you, or loaded by an " +
+		"earlier run"},
 	{Class: "set_aside", Name: "set aside", Means: "can't be loaded as it is"},
 }
 

@@ -40,7 +40,7 @@ func newRemoved(dir string, parts int) *Removed {
 		parts)}
 }
 
-// stay takes the keys of lines.
+// stay takes the keys of lines, but for those that have nothing for the step.
 func (g *Removed) stay(hashes []keyindex.Hash, nothing func(line int) bool) error {
 	for line, h := range hashes {
 		if nothing(line) {

@@ -89,7 +89,7 @@ type findings struct {
 // rowState is what the first pass says of a line: one of these, or the part that its key belongs to.
 const (
 	bad = -1
-	out = -2 // it is left out: by a condition, by a person, or since an earlier run has loaded it
+	out = -2 // it is left out: by a condition, by a person, since it is blank, or since an earlier run has loaded it
 )
 
 func newFindings(s *plan.Step, dir string) *findings {

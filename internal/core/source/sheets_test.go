@@ -226,7 +226,7 @@ func TestWorkbooksOfAnOfficeSuite(t *testing.T) {
 				"Watch", "Insured", "Twice"}, table.Header().Names)
 			assert.Equal(t, "3", m.Header.Value)
 			assert.Equal(t, []string{"Vessel register of Port Merrow"}, m.SkippedTexts)
-			assert.Equal(t, []Sheet{{"Register", false}, {"Old list", true}}, m.Sheets)
+			assert.Equal(t, []Sheet{{"Register", false, false}, {"Old list", true, false}}, m.Sheets)
 			assert.Equal(t, []string{"D"}, m.HiddenColumns)
 			assert.Equal(t, []int64{1, 2, 0}, []int64{m.HiddenRows, m.Formulas, m.Blank})
 

@@ -112,7 +112,7 @@ func TestSheetsOfODS(t *testing.T) {
 		_, err = eachRecord(table)
 		require.NoError(t, err)
 		m := table.Formats()[0]
-		assert.Equal(t, []Sheet{{"Calls", false}, {"Old & gone", true}}, m.Sheets)
+		assert.Equal(t, []Sheet{{"Calls", false, false}, {"Old & gone", true, false}}, m.Sheets)
 		assert.Equal(t, int64(1), m.HiddenRows)
 	})
 	for asked, want := range map[ReadOptions]string{{Sheet: "Old & gone"}: "2: z||", {Sheet: "2"}: "2: z||",

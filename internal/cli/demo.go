@@ -13,6 +13,7 @@ import (
 	"ladle/demo"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
 	"ladle/internal/core/report"
 	"ladle/internal/term"
@@ -52,7 +53,11 @@ func runDemo(ctx context.Context, folder string) error {
 	database := filepath.Join(folder, demo.Database)
 	for _, name := range []string{demo.LadleFile, demo.LogFile} {
 		s.Title("$ %s load %s --db %s --yes", typed(), filepath.Join(folder, name), database)
-		r, err := loadFile(ctx, filepath.Join(folder, name), database, engine.UsualWaits, load.Options{})
+		file, err := ladlefile.Read(filepath.Join(folder, name))
+		if err != nil {
+			return err
+		}
+		r, err := loadFile(ctx, file, database, engine.UsualWaits, load.Options{})
 		if err != nil {
 			return err
 		}

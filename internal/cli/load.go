@@ -30,7 +30,7 @@ func loadCommand() *command {
 		about: "Everything is one transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
-		options: []option{databaseOption(), waitOption(), timeoutOption(), correctedOption(), againOption(),
+		options: []option{databaseOption(), waitOption(), timeoutOption(), inputOption(), correctedOption(), againOption(),
 			{name: "yes", group: groupAsk, does: "don't ask. New names that look like others are not added, and no " +
 				"row is removed"},
 			removalOption("with --yes, remove the rows that gone_from_file: finds"),
@@ -71,7 +71,7 @@ func tryCommand() *command {
 		options: []option{databaseOption(), waitOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
 				check: countCheck},
-			correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds, as load " +
+			inputOption(), correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds, as load " +
 				"would with this option"),
 			levelOption(), changesOption(), htmlOption("the report"), jsonOption()},
 		examples: []example{
@@ -147,7 +147,11 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 		return err
 	}
 	defer list.discard()
-	r, err := loadFile(ctx, c.Args().First(), c.String("db"), waits(c), o)
+	file, err := ladleFile(c, c.Args().First())
+	if err != nil {
+		return err
+	}
+	r, err := loadFile(ctx, file, c.String("db"), waits(c), o)
 	if err != nil {
 		return err
 	}
@@ -176,8 +180,9 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 }
 
 // loadFile loads a ladle file into a database.
-func loadFile(ctx context.Context, path, database string, waits engine.Waits, o load.Options) (*report.Report, error) {
-	at, err := openBoth(ctx, path, database, waits)
+func loadFile(ctx context.Context, file *ladlefile.File, database string, waits engine.Waits,
+	o load.Options) (*report.Report, error) {
+	at, err := newSession(ctx, file, database, waits)
 	if err != nil {
 		return nil, err
 	}
@@ -221,12 +226,8 @@ type session struct {
 	progress *term.Progress
 }
 
-// openBoth opens a ladle file and a database.
-func openBoth(ctx context.Context, path, database string, waits engine.Waits) (*session, error) {
-	file, err := ladlefile.Read(path)
-	if err != nil {
-		return nil, err
-	}
+// newSession opens the database that a ladle file is for.
+func newSession(ctx context.Context, file *ladlefile.File, database string, waits engine.Waits) (*session, error) {
 	db, err := open(ctx, database, waits)
 	if err != nil {
 		return nil, err

@@ -6,7 +6,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/prepare"
 	"ladle/internal/term"
 )
@@ -22,7 +21,7 @@ func prepareCommand() *command {
 			{name: "output", short: "o", value: "FOLDER", group: groupOutput, needed: true,
 				does: "the folder to write to; it is created when it doesn't exist"},
 			{name: "workbook", group: groupOutput, does: "write workbooks (.xlsx) with typed cells"},
-			replaceOption(), jsonOption()},
+			inputOption(), replaceOption(), jsonOption()},
 		examples: []example{
 			{"Clean CSV files", "ladle prepare port-merrow/harbour.ladle.yaml -o port-merrow/cleaned"},
 			{"Clean workbooks, over those of the last time", "ladle prepare port-merrow/harbour.ladle.yaml -o " +
@@ -39,7 +38,7 @@ func prepareCommand() *command {
 }
 
 func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
-	file, err := ladlefile.Read(c.Args().First())
+	file, err := ladleFile(c, c.Args().First())
 	if err != nil {
 		return err
 	}

@@ -22,7 +22,7 @@ func verifyCommand() *command {
 		about: "With a ladle file, each line of its inputs is looked up by its key and compared cell by cell. With " +
 			"the number of a run, the rows that it added and updated are compared with what the logbook recorded. " +
 			"Exit status 1 says that something is missing, differs or could not be compared.",
-		options: []option{databaseOption(), timeoutOption(), differencesOption(), jsonOption()},
+		options: []option{databaseOption(), timeoutOption(), inputOption(), differencesOption(), jsonOption()},
 		examples: []example{
 			{"Do the harbour's files and tables still agree", "ladle verify port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db"},
@@ -31,9 +31,11 @@ func verifyCommand() *command {
 		run: func(ctx context.Context, c *cli.Command) error {
 			what := c.Args().First()
 			if id, err := strconv.ParseInt(what, 10, 64); err == nil {
-				if c.String("changes") != "" {
-					return fault.New(fault.Wrong, "--changes goes with a ladle file, and this is the number of a run",
-						"leave --changes out")
+				for _, name := range []string{"changes", "input"} {
+					if c.IsSet(name) {
+						return fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file, and this is the number of a run",
+							name), fmt.Sprintf("leave --%s out", name))
+					}
 				}
 				return verifyRun(ctx, c, id)
 			}
@@ -57,7 +59,11 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 		return err
 	}
 	defer list.discard()
-	at, err := openBoth(ctx, path, c.String("db"), waits(c))
+	file, err := ladleFile(c, path)
+	if err != nil {
+		return err
+	}
+	at, err := newSession(ctx, file, c.String("db"), waits(c))
 	if err != nil {
 		return err
 	}

@@ -136,3 +136,25 @@ func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	assert.Equal(t, 3, held.status)
 	assert.Contains(t, held.stderr, "characters that it can't hold; write set_aside_as: csv")
 }
+
+// TestOtherFilesForAnInput: this month's file is read without an edit of the ladle file, by each command that reads files.
+func TestOtherFilesForAnInput(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE kind (id ID, name VARCHAR(9) NOT NULL UNIQUE);")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: january.csv, header: 1}}\ntables: {kind: {from: in, key: name, "+
+		"columns: {name: Name}}}\n")
+	w.write("february.csv", "Name\nTug\n")
+	w.write("march.csv", "Name\nFerry\n")
+	given := []string{"--input", "in=february.csv", "--input", "in=march.csv"}
+	for _, command := range [][]string{{"try", "--db", w.db}, {"load", "--db", w.db, "--yes"}, {"verify", "--db", w.db},
+		{"prepare", "-o", "out"}} {
+		out := w.run(append(append([]string{command[0], "f.ladle.yaml"}, command[1:]...), given...)...)
+		assert.Equal(t, 0, out.status, "%v: %s", command, out.stdout+out.stderr)
+	}
+	assert.Equal(t, []string{"Ferry", "Tug"}, w.query("SELECT name FROM kind ORDER BY name"))
+	for said, why := range map[string]string{"im=march.csv": `there is no input "im"`, "march.csv": "write it as NAME=FILE",
+		"in=none.csv": "none.csv"} {
+		out := w.run("try", "f.ladle.yaml", "--db", w.db, "--input", said)
+		assert.NotEqual(t, 0, out.status)
+		assert.Contains(t, out.stderr, why)
+	}
+}

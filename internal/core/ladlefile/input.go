@@ -6,6 +6,8 @@ import (
 	"unicode"
 
 	"github.com/goccy/go-yaml/ast"
+
+	"ladle/internal/core/fault"
 )
 
 func (d *decoder) inputs(f *File, n ast.Node) {
@@ -70,4 +72,17 @@ func (d *decoder) files(in *Input, n ast.Node) {
 		}
 		in.Paths = append(in.Paths, path)
 	}
+}
+
+// ReadFrom has an input read other files than the ladle file says. Its error is a *fault.Fault.
+func (f *File) ReadFrom(name string, paths []string) error {
+	var names []string
+	for _, in := range f.Inputs {
+		if names = append(names, in.Name.Value); in.Name.Value == name {
+			in.File.Value, in.Paths = paths[0], paths
+			return nil
+		}
+	}
+	return fault.At(fault.Wrong, fault.Problem{File: f.Path, What: fmt.Sprintf("there is no input %q", name),
+		Do: fault.DidYouMean(name, names)})
 }

@@ -37,6 +37,14 @@ func readingNotes(t source.Table, named bool) ([]string, error) {
 			notes = append(notes, fmt.Sprintf("%s: the delimiter is a guess (%q); set delimiter: in the ladle file to "+
 				"be certain", name, d.Value))
 		}
+		switch {
+		case m.QuoteGuessed && m.Quote == "none":
+			notes = append(notes, name+": quotes are read as part of the values, a guess; set quote: none in the ladle file "+
+				"to be certain, or the quote that encloses values")
+		case m.QuoteGuessed:
+			notes = append(notes, fmt.Sprintf("%s: values are read as enclosed in %s, a guess; set quote: in the ladle file "+
+				"to be certain", name, m.Quote))
+		}
 		notes = append(notes, hidden(name, &m)...)
 		switch {
 		case m.Blank == 1:

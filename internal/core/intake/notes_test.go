@@ -32,6 +32,12 @@ func TestWhatWasGuessedIsTold(t *testing.T) {
 		{"lines that hold nothing", "a,b\n1,2\n,\n\n3,4\n", source.ReadOptions{}, []string{"in.csv: 2 lines that hold " +
 			"nothing were skipped"},
 			""},
+		{"quotes that are no quotes", "a,b\nx,3\" pipe\ny,4\" pipe\nz,5\" pipe\n",
+			source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}},
+			[]string{"in.csv: quotes are read as part of the values, a guess; set quote: none in the ladle file to be certain, " +
+				"or the quote that encloses values"}, ""},
+		{"and that are said", "a,b\nx,3\" pipe\ny,4\" pipe\nz,5\" pipe\n",
+			source.ReadOptions{Quote: "none", Header: source.HeaderLines{First: 1, Last: 1}}, nil, ""},
 		{"a delimiter that isn't sure", "a;b\n1,5;2,5\n3,5;4,5\n", source.ReadOptions{},
 			[]string{`in.csv: the delimiter is a guess (";"); set delimiter: in the ladle file to be certain`}, ""},
 	}

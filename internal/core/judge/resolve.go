@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -24,7 +25,8 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 	s.findings = newFindings(s.Step, r.Dir)
 	log := spool.NewProblems(r.Dir)
 	s.Problems = append(s.Problems, log)
-	lines, err := r.pass(s.rows, s.sources, append(s.conditions(), s.later...)...)
+	s.oldIDs = r.oldIDCells(s)
+	lines, err := r.pass(s.rows, s.sources, slices.Concat(s.conditions(), s.later, s.oldIDs)...)
 	if err != nil {
 		return err
 	}
@@ -115,12 +117,27 @@ func (s *Step) leaveOut(lines *pass, rowState []int64) {
 	}
 }
 
+// oldIDCells are the cells of a step's lines by which lookups of other steps find its rows.
+func (r *round) oldIDCells(s *Step) (all []int) {
+	for _, other := range r.Plan.Steps {
+		other.Lookups(func(l *plan.Lookup) {
+			for _, m := range l.Makers {
+				if m.Step == s.Step && !slices.Contains(all, m.Cell) {
+					all = append(all, m.Cell)
+				}
+			}
+		})
+	}
+	return all
+}
+
 // leaveOutBlank marks the lines that have nothing for the step: each cell that it uses is blank.
 func (s *Step) leaveOutBlank(lines *pass, rowState []int64) {
 	cells := cellsOf(s.sources)
 	if len(cells) == 0 || s.first != nil {
 		return
 	}
+	cells = slices.Concat(cells, s.later, s.oldIDs)
 	for line := range rowState {
 		blank := func(c int) bool { return lines.Cell(c).States[line] == value.Null }
 		if rowState[line] == 0 && blank(cells[0]) && !slices.ContainsFunc(cells, func(c int) bool { return !blank(c) }) {

@@ -32,6 +32,7 @@ type Step struct {
 	sources     []*evaluator
 	first       *Step // of a second half: the step whose rows it completes
 	later       []int // of a first half: the cells that second halves read
+	oldIDs      []int // the cells by which lookups of other steps find its rows
 	findings    *findings
 	verdicts    *verdicts
 	merges      *merges             // the lines that take values of others; nil where there are none

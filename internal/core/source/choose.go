@@ -45,6 +45,10 @@ func chooseSheets(f *file, book sheet.Book, asked ReadOptions, every bool) ([]sh
 			visible = append(visible, sheetArea{number: i, sheet: s, area: whole, all: all})
 		}
 	}
+	if len(visible) == 0 && slices.ContainsFunc(all, func(s sheet.Info) bool { return s.NoCells }) {
+		return nil, f.odd("the workbook holds a chart or the like, and no sheet with cells: "+sheetNames(all),
+			"check that this is the right file")
+	}
 	if every {
 		return visible, nil
 	}

@@ -97,6 +97,7 @@ type Format struct {
 	Encoding      Setting  `json:"encoding,omitzero"`      // of text
 	Delimiter     Setting  `json:"delimiter,omitzero"`     // of text: the character between fields, or none
 	Quote         string   `json:"quote,omitempty"`        // of text: the character, or none
+	QuoteGuessed  bool     `json:"-"`                      // nobody has said it, and it is not the usual one
 	LineEndings   string   `json:"line_endings,omitempty"` // of text: LF, CRLF, CR, or several
 	Header        Setting  `json:"header"`                 // the line, or lines, of the names, or none
 	SkippedLines  int      `json:"skipped_lines"`          // lines over the header that hold something

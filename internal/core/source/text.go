@@ -161,7 +161,7 @@ func (t *text) begin() error {
 		return t.tooLong(-1)
 	}
 	t.dialect, t.format.Delimiter = judgeDialect(sample, t.asked)
-	t.format.Quote = "none"
+	t.format.Quote, t.format.QuoteGuessed = "none", t.asked.Quote == "" && t.dialect.Quote != '"'
 	if t.dialect.Quote != 0 {
 		t.format.Quote = string(t.dialect.Quote)
 	}

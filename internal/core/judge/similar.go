@@ -201,16 +201,17 @@ func (r *round) addedNames(ctx context.Context, s *Step) (*newNames, error) {
 	var hashes []keyindex.Hash
 	lines := s.lines(ctx, false, cell)
 	for lines.Next() {
-		if !lines.decided.any(Added) {
+		key := lines.Cell(cell)
+		isName := func(i int) bool { return lines.Verdict(i) == Added && !isCode(string(key.Bytes(i))) }
+		if !anyOf(lines.Len(), isName) {
 			continue
 		}
-		key := lines.Cell(cell)
 		var err error
 		if hashes, err = x.Hashes(ctx, r.Database, []*value.Column{key}, hashes); err != nil {
 			return nil, err
 		}
 		for i := range lines.Len() {
-			if lines.Verdict(i) != Added || isCode(string(key.Bytes(i))) {
+			if !isName(i) {
 				continue
 			}
 			if len(names.all) == mostNewNames || r.Before[s.Table].Rows > mostNamesThere {
@@ -224,6 +225,16 @@ func (r *round) addedNames(ctx context.Context, s *Step) (*newNames, error) {
 		}
 	}
 	return names, errors.Join(lines.Err(), s.countNames(ctx, cell, byName))
+}
+
+// anyOf reports whether something holds for one of n.
+func anyOf(n int, holds func(int) bool) bool {
+	for i := range n {
+		if holds(i) {
+			return true
+		}
+	}
+	return false
 }
 
 // countNames counts the lines that have one of the names.

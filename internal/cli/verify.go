@@ -22,7 +22,10 @@ func verifyCommand() *command {
 		about: "With a ladle file, each line of its inputs is looked up by its key and compared cell by cell. With " +
 			"the number of a run, the rows that it added and updated are compared with what the logbook recorded. " +
 			"Exit status 1 says that something is missing, differs or could not be compared.",
-		options: []option{databaseOption(), timeoutOption(), inputOption(), differencesOption(), jsonOption()},
+		options: []option{databaseOption(), timeoutOption(), inputOption(),
+			{name: "after", value: "RUN", group: groupInput, check: countCheck,
+				does: "except what runs after this one have changed or removed: compare as it was then"},
+			differencesOption(), jsonOption()},
 		examples: []example{
 			{"Do the harbour's files and tables still agree", "ladle verify port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db"},
@@ -31,7 +34,7 @@ func verifyCommand() *command {
 		run: func(ctx context.Context, c *cli.Command) error {
 			what := c.Args().First()
 			if id, err := strconv.ParseInt(what, 10, 64); err == nil {
-				for _, name := range []string{"changes", "input"} {
+				for _, name := range []string{"changes", "input", "after"} {
 					if c.IsSet(name) {
 						return fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file, and this is the number of a run",
 							name), fmt.Sprintf("leave --%s out", name))
@@ -68,6 +71,7 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 		return err
 	}
 	defer at.close()
+	o.After, _ = strconv.ParseInt(c.String("after"), 10, 64) // it was checked
 	o.Progress = func(input string, done, of int64) { at.progress.Show("reading "+input, done, of, "bytes") }
 	v, err := verify.Run(ctx, at.file, at.db, o)
 	if err == nil {
@@ -90,6 +94,22 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 		err = exit(status)
 	}
 	return err
+}
+
+// exceptedWords say which run explains lines.
+func exceptedWords(e verify.Excepted) string {
+	them, differ, are, rows := "them", "differ", "are", "rows"
+	if e.Lines == 1 {
+		them, differ, are, rows = "it", "differs", "is", "row"
+	}
+	lines := plural(e.Lines, "line") + " of " + e.Input
+	switch e.Why {
+	case verify.ChangedLater:
+		return fmt.Sprintf("%s %s: run %d has changed the %s since", lines, differ, e.Run, rows)
+	case verify.RemovedLater:
+		return fmt.Sprintf("%s %s missing: run %d has removed the %s since", lines, are, e.Run, rows)
+	}
+	return fmt.Sprintf("%s can't be compared: run %d has set %s aside", lines, e.Run, them)
 }
 
 // agreement is the outcome of a comparison.
@@ -147,12 +167,7 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 		s.Title("Excepted")
 	}
 	for _, e := range v.Excepted {
-		them := "them"
-		if e.Lines == 1 {
-			them = "it"
-		}
-		s.Item(term.Dot, "%s of %s can't be compared: run %d has set %s aside", plural(e.Lines, "line"), e.Input, e.Run,
-			them)
+		s.Item(term.Dot, "%s", exceptedWords(e))
 	}
 	if len(v.Checks) > 0 {
 		s.Title("Checks")
@@ -161,7 +176,7 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 	time := duration(v.Seconds)
 	switch {
 	case v.Same && len(v.Excepted) > 0:
-		s.Strong(true, "The database holds what the files say, but for lines that were set aside (%s)", time)
+		s.Strong(true, "The database holds what the files say, but for the lines that are excepted (%s)", time)
 	case v.Same:
 		s.Strong(true, "The database holds what the files say (%s)", time)
 	case v.Agrees():

@@ -1,6 +1,8 @@
 package conformance
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -71,6 +73,14 @@ func TestRunsSayWhatTheyDid(t *testing.T) {
 		}
 		list := w.run("runs", "--db", w.db)
 		assert.Regexp(t, `(?s)3 .+ 0 +0 +1 +\d.* loaded.*2 .+ 0 +1 +0 +\d.* loaded.*1 .+ 3 +0 +0 +\d.* loaded`, list.stdout)
+		w.write("first.csv", "N,R\nA,1\nB,2\nC,3\n")
+		first := []string{"verify", "f.ladle.yaml", "--db", w.db, "--input", "in=first.csv"}
+		assert.Equal(t, 1, w.run(first...).status)
+		then := w.run(append(first, "--after", "1")...)
+		assert.Equal(t, 0, then.status, then.stdout)
+		assert.Contains(t, then.stdout, "1 line of in differs: run 2 has changed the row since")
+		assert.Contains(t, then.stdout, "1 line of in is missing: run 3 has removed the row since")
+		assert.Equal(t, 1, w.run(append(first, "--after", "2", "--json")...).status)
 		undone := w.run("undo", "1", "--db", w.db, "--yes")
 		assert.Equal(t, 1, undone.status)
 		assert.Regexp(t, `id 2 has been changed since, by run 2\n`, undone.stdout)
@@ -78,4 +88,30 @@ func TestRunsSayWhatTheyDid(t *testing.T) {
 		assert.Contains(t, w.run("verify", "1", "--db", w.db).stdout, "by run 2")
 		require.Equal(t, 0, w.run("runs", "--db", w.db, "--json").status)
 	})
+}
+
+// TestUndoWithoutAnIndex: rows that nothing refers to go fast although the database would have to look through all that
+// could, which is said before; no index is left behind.
+func TestUndoWithoutAnIndex(t *testing.T) {
+	w := newWorld(t, postgresSchema{}, "CREATE TABLE berth (id ID, code VARCHAR(9) NOT NULL UNIQUE); "+
+		"CREATE TABLE stay (id ID, berth_id INTEGER REFERENCES berth (id)); INSERT INTO berth (code) VALUES ('B0');")
+	w.query("INSERT INTO stay (berth_id) SELECT 1 FROM generate_series(1, 60000)")
+	w.query("ANALYZE stay")
+	var file strings.Builder
+	file.WriteString("Code\n")
+	for i := range 3000 {
+		fmt.Fprintf(&file, "C%d\n", i)
+	}
+	w.write("in.csv", file.String())
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, key: code, columns: "+
+		"{code: Code}}}\n")
+	require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
+	indexes := "SELECT count(*) FROM pg_index WHERE indrelid = 'stay'::regclass"
+	before := w.query(indexes)
+	out := w.run("undo", "1", "--db", w.db, "--yes")
+	require.Equal(t, 0, out.status, out.stdout+out.stderr)
+	assert.Contains(t, unwrap(out.stderr), "stay has no index on berth_id: without one, its 60,000 rows are read for each of "+
+		"the 3,000 rows of berth that go")
+	assert.Equal(t, before, w.query(indexes))
+	assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM berth"))
 }

@@ -244,3 +244,14 @@ func AppendEscaped(b, text []byte) []byte {
 type OwnRowError struct{ Table, What, Why string }
 
 func (r *OwnRowError) Error() string { return r.Table + " does not " + r.What + ": " + r.Why }
+
+// Hastener is a transaction that can find rows fast where an index is missing.
+type Hastener interface {
+	// Hasten has the database find rows of t by columns without reading all of t, for the time of the transaction; end
+	// takes that back, and must be called before the commit. It is ErrBusy where others use the table just then: all of
+	// the transaction must be done anew without it. end is nil where nothing can be done.
+	Hasten(ctx context.Context, t *schema.Table, columns []string) (end func(context.Context) error, err error)
+}
+
+// ErrBusy says that others use a table.
+var ErrBusy = errors.New("others use the table")

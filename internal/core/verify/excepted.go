@@ -43,7 +43,7 @@ func (v *Verification) excepted(ctx context.Context, db engine.Reader, in *intak
 			return nil, err
 		}
 		if n := all[i].Len(); n > 0 {
-			v.Excepted = append(v.Excepted, Excepted{f.Name(), run.ID, n})
+			v.Excepted = append(v.Excepted, Excepted{f.Name(), run.ID, SetAside, n})
 		}
 	}
 	return all, nil

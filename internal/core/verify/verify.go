@@ -19,6 +19,7 @@ import (
 	"ladle/internal/core/report"
 	"ladle/internal/core/setaside"
 	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
 )
 
 // Verification is what became, in the database, of the inputs of a ladle file.
@@ -44,10 +45,20 @@ type Verification struct {
 // Agrees reports whether all that could be compared is the same.
 func (v *Verification) Agrees() bool { return v.agrees }
 
-// Excepted is lines of an input that can't be compared, and that a run set aside.
+// Why says why lines are excepted.
+type Why string
+
+const (
+	SetAside     Why = "set_aside"     // they can't be compared, and the run has set them aside
+	ChangedLater Why = "changed_later" // their rows differ, since the run has changed them
+	RemovedLater Why = "removed_later" // their rows are missing, since the run has removed them
+)
+
+// Excepted is lines of an input that a run explains.
 type Excepted struct {
 	Input string `json:"input"`
 	Run   int64  `json:"run"`
+	Why   Why    `json:"why"`
 	Lines int64  `json:"lines"`
 }
 
@@ -74,7 +85,7 @@ type Tally struct {
 	Overruled   int64  `json:"overruled"`
 	LeftOut     int64  `json:"left_out"`
 	NotCompared int64  `json:"not_compared"`
-	Excepted    int64  `json:"excepted"` // not compared either, but a run of the logbook has set them aside
+	Excepted    int64  `json:"excepted"` // a run of the logbook explains why they are not compared, missing or differ
 	Extra       *int64 `json:"extra"`    // rows of the table that the input does not have; nil where that is not known
 }
 
@@ -86,6 +97,7 @@ type Options struct {
 	intake.Options
 	// Progress hears of the bytes of an input that are done; nil when nobody listens.
 	Progress func(input string, done, of int64)
+	After    int64 // the number of a run: what later runs have changed or removed is excepted; 0 for nothing
 	// Change is given each row that is missing or extra, and each cell that differs; nil when nobody wants to know.
 	Change func(changes.Record) error
 }
@@ -121,7 +133,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 	defer j.Close()
 	v := &Verification{LadleFile: file.Path, Database: in.Plan.Schema.Database, Steps: []Step{}, Excepted: []Excepted{},
 		Notes: slices.Concat([]string{}, db.Notes(), in.Notes)}
-	if err := v.compare(ctx, db, in, j, o.Change); err != nil {
+	if err := v.compare(ctx, db, in, j, o); err != nil {
 		return nil, err
 	}
 	held, err := check.Ask(ctx, db, in.Claims())
@@ -137,7 +149,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 
 // compare fills the verification from a judgement.
 func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake.Intake, j *judge.Judgement,
-	change func(changes.Record) error) error {
+	o Options) error {
 	r := report.New(in.Plan, in.FileNames(), check.Cells, nil)
 	if err := r.Fill(j); err != nil {
 		return err
@@ -151,8 +163,14 @@ func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake
 		v.NotCompared += j.SetAside[i].Without(excepted[i]).Len()
 	}
 	v.agrees = len(v.Lookups) == 0
+	var since *later
+	if o.After > 0 {
+		if since, err = laterThan(ctx, db, in.Plan.Schema, o.After); err != nil {
+			return err
+		}
+	}
 	for _, s := range j.Steps {
-		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}, change: change,
+		c := &comparison{db: db, in: in, judgement: j, step: s, made: &Step{}, change: o.Change, later: since,
 			excepted: excepted[s.Feed.Number]}
 		if err := c.run(ctx); err != nil {
 			return err
@@ -160,7 +178,7 @@ func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake
 		m := c.made
 		v.agrees = v.agrees && m.Tally.Missing+m.Tally.Differs == 0 && (!m.Gone || m.Tally.Extra == nil ||
 			*m.Tally.Extra == 0)
-		v.Steps = append(v.Steps, *m)
+		v.Steps, v.Excepted = append(v.Steps, *m), append(v.Excepted, c.laterRuns...)
 	}
 	groups := setaside.Groups{File: in.File}
 	for i := range in.Plan.Feeds {
@@ -185,6 +203,8 @@ type comparison struct {
 	made      *Step
 	excepted  spool.RowSet
 	change    func(changes.Record) error
+	later     *later
+	laterRuns []Excepted // differences that later runs have made
 }
 
 func (c *comparison) run(ctx context.Context) (err error) {
@@ -226,6 +246,11 @@ func (c *comparison) differences(ctx context.Context) error {
 			var err error
 			switch lines.Verdict(i) {
 			case judge.Added:
+				if run := c.later.removedBy(s.Table, s.KeyNames(), keyOf(s, lines, i)); run > 0 {
+					c.made.Tally.Missing--
+					c.except(run, RemovedLater)
+					continue
+				}
 				if len(c.made.Missed) < mostNamed {
 					c.made.Missed = append(c.made.Missed, fmt.Sprintf("%s: %s", c.place(lines, i), row.Key()))
 				}
@@ -263,12 +288,34 @@ func (c *comparison) changed(row report.Row) error {
 		c.made.Tally.Same++
 		return nil
 	}
+	if run := c.later.changedBy(c.step.Table, identityOf(change.Key())); run > 0 {
+		c.except(run, ChangedLater)
+		return nil
+	}
 	c.made.Tally.Differs++
 	if len(c.made.Differ) < mostNamed {
 		c.made.Differ = append(c.made.Differ, fmt.Sprintf("%s: %s: %s", c.place(row.Lines, row.I), row.Name(),
 			strings.Join(cells, "; ")))
 	}
 	return nil
+}
+
+// keyOf is the identity of the key of a line.
+func keyOf(s *judge.Step, lines *judge.Lines, i int) string {
+	var b []byte
+	for _, k := range s.Key {
+		b = lines.Value(k).AppendIdentity(b, i)
+	}
+	return string(b)
+}
+
+// identityOf is the identity of a row by columns of one slot.
+func identityOf(columns []*value.Column) string {
+	var b []byte
+	for _, c := range columns {
+		b = c.AppendIdentity(b, 0)
+	}
+	return string(b)
 }
 
 // differing lists the cells of a row that differ, but for those that the database itself changes.

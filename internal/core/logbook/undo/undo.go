@@ -7,6 +7,7 @@ package undo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -132,7 +133,10 @@ func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Re
 			return report, err
 		}
 	}
-	_, err = once(ctx, db, s, run, report, &o, hears{o.Change, o.Progress})
+	_, err = once(ctx, db, s, run, report, &o, hears{o.Change, o.Progress, false})
+	if errors.Is(err, engine.ErrBusy) {
+		_, err = once(ctx, db, s, run, report, &o, hears{o.Change, o.Progress, true})
+	}
 	report.Seconds = time.Since(started).Seconds()
 	return report, err
 }
@@ -178,9 +182,9 @@ func foresee(ctx context.Context, db engine.Database, s *schema.Schema, run *log
 	if err != nil {
 		return err
 	}
-	notes, err := slow(ctx, db, b)
-	for _, note := range notes {
-		o.Noted(note)
+	slow, err := slowRelations(ctx, db, b)
+	for _, r := range slow {
+		o.Noted(r.String())
 	}
 	return err
 }
@@ -189,6 +193,7 @@ func foresee(ctx context.Context, db engine.Database, s *schema.Schema, run *log
 type hears struct {
 	change func(changes.Record) error
 	told   func(phase string, done, of int64)
+	slow   bool // without an index for the time of the transaction
 }
 
 // once does it all in a transaction, and takes it back again where o is nil. It reports whether all could be done.
@@ -199,10 +204,13 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 		return false, err
 	}
 	*report = *newReport(run, report.Database)
-	if report.Notes, err = slow(ctx, db, b); err != nil {
+	slow, err := slowRelations(ctx, db, b)
+	if err != nil {
 		return false, err
 	}
-	report.Notes = append([]string{}, report.Notes...)
+	for _, r := range slow {
+		report.Notes = append(report.Notes, r.String())
+	}
 	var own []*schema.Table
 	if o != nil {
 		own = logbook.Tables()
@@ -224,6 +232,10 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 		return false, err
 	}
 	u.done = 0
+	fast, err := u.hasten(ctx, to.slow)
+	if err != nil {
+		return false, err
+	}
 	if goOn, err := u.do(ctx); err != nil || !goOn {
 		return false, err
 	}
@@ -236,6 +248,11 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 	}
 	if o == nil {
 		return true, nil
+	}
+	for _, end := range fast {
+		if err := end(ctx); err != nil {
+			return false, err
+		}
 	}
 	return true, u.commit(ctx, db, o)
 }
@@ -297,8 +314,15 @@ func (u *undoing) may(ctx context.Context) (bool, error) {
 // takes more than a few seconds.
 const mostPairs = 50_000_000
 
-// slow notes relations without an index: for each row that goes, all rows must be read that could refer to it.
-func slow(ctx context.Context, db engine.Reader, b *logbook.Book) (notes []string, err error) {
+// slowRelation is a relation to rows that go for which no index is there: for each of them, all rows must be read that
+// could refer to it.
+type slowRelation struct {
+	schema.Link
+	parent     *schema.Table
+	gone, rows int64
+}
+
+func slowRelations(ctx context.Context, db engine.Reader, b *logbook.Book) (all []slowRelation, err error) {
 	gone := map[*schema.Table]int64{}
 	for _, c := range b.Chunks {
 		if c.What == logbook.Added {
@@ -315,13 +339,40 @@ func slow(ctx context.Context, db engine.Reader, b *logbook.Book) (notes []strin
 				return nil, err
 			}
 			if gone[t]*rows > mostPairs {
-				notes = append(notes, fmt.Sprintf("%s has no index on %s, so for each of the %s rows of %s that go, all "+
-					"%s rows of %s are read; an index there makes it fast", p.Child.Name, strings.Join(p.Columns, ", "),
-					reason.Count(gone[t]), t.Name, reason.Count(rows), p.Child.Name))
+				all = append(all, slowRelation{p, t, gone[t], rows})
 			}
 		}
 	}
-	return notes, nil
+	return all, nil
+}
+
+func (r slowRelation) String() string {
+	return fmt.Sprintf("%s has no index on %s: without one, its %s rows are read for each of the %s rows of %s that go; an "+
+		"index there makes it fast", r.Child.Name, strings.Join(r.Columns, ", "), reason.Count(r.rows),
+		reason.Count(r.gone), r.parent.Name)
+}
+
+// hasten makes slow relations fast, where the database can, and returns what takes that back. It does nothing where slow
+// says so.
+func (u *undoing) hasten(ctx context.Context, slow bool) (ends []func(context.Context) error, err error) {
+	h, able := u.tx.(engine.Hastener)
+	if slow || !able {
+		return nil, nil
+	}
+	all, err := slowRelations(ctx, u.tx, u.Book)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range all {
+		end, err := h.Hasten(ctx, r.Child, r.Columns)
+		if err != nil {
+			return nil, err
+		}
+		if end != nil {
+			ends = append(ends, end)
+		}
+	}
+	return ends, nil
 }
 
 // whyChanged is why a run can't be taken back whose rows are not as it left them.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"os"
 
 	"github.com/urfave/cli/v3"
 
@@ -72,7 +73,7 @@ func readAs(c *cli.Command) (o source.ReadOptions) {
 func runSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions) error {
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, err := openSurvey(ctx, c.Args().Slice(), asked, progress)
+	tables, inputs, err := openSurvey(ctx, c.Args().Slice(), asked, progress)
 	if err != nil {
 		return err
 	}
@@ -90,58 +91,68 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions) er
 			return err
 		}
 	}
+	screen := term.NewScreen(term.Stdout)
 	if c.Bool("json") {
+		showNotes(term.NewScreen(os.Stderr), inputs)
 		return printDocument(term.Stdout, newHead("survey", "surveyed", done), s)
 	}
-	screen := term.NewScreen(term.Stdout)
 	for _, path := range c.Args().Slice() {
 		if ladlefile.Named(path) {
 			screen.Line("The inputs of %s, as it cleans them:", path)
 		}
 	}
+	showNotes(screen, inputs)
 	showSurvey(screen, s, c.String("column") != "")
 	return nil
 }
 
-// openSurvey opens files, and the inputs of ladle files as these clean them.
-func openSurvey(ctx context.Context, paths []string, asked source.ReadOptions, progress *term.Progress) ([]source.Table,
-	error) {
-	var tables []source.Table
-	for _, path := range paths {
-		more, err := openOne(ctx, path, asked, progress)
-		if err != nil {
-			survey.Close(tables)
-			return nil, err
+// showNotes says what to know of the corrected lines of inputs.
+func showNotes(s *term.Screen, inputs []*prepare.Input) {
+	for _, in := range inputs {
+		for _, note := range in.Notes() {
+			s.Note("Note: %s", note)
 		}
-		tables = append(tables, more...)
 	}
-	return tables, nil
 }
 
-func openOne(ctx context.Context, path string, asked source.ReadOptions, progress *term.Progress) ([]source.Table,
-	error) {
+// openSurvey opens files, and the inputs of ladle files as these clean them.
+func openSurvey(ctx context.Context, paths []string, asked source.ReadOptions,
+	progress *term.Progress) (tables []source.Table, inputs []*prepare.Input, err error) {
+	for _, path := range paths {
+		more, of, err := openOne(ctx, path, asked, progress)
+		if err != nil {
+			survey.Close(tables)
+			return nil, nil, err
+		}
+		tables, inputs = append(tables, more...), append(inputs, of...)
+	}
+	return tables, inputs, nil
+}
+
+func openOne(ctx context.Context, path string, asked source.ReadOptions,
+	progress *term.Progress) (tables []source.Table, inputs []*prepare.Input, err error) {
 	if !ladlefile.Named(path) {
-		return survey.Open([]string{path}, asked)
+		tables, err = survey.Open([]string{path}, asked)
+		return tables, nil, err
 	}
 	if asked != (source.ReadOptions{}) {
-		return nil, fault.New(fault.Wrong, "the ladle file "+path+" itself says how its inputs are read",
+		return nil, nil, fault.New(fault.Wrong, "the ladle file "+path+" itself says how its inputs are read",
 			"leave these options out")
 	}
 	file, err := ladlefile.Read(path)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	inputs, err := prepare.Open(file)
-	if err != nil {
-		return nil, err
+	if inputs, err = prepare.Open(file); err != nil {
+		return nil, nil, err
 	}
-	tables, err := prepare.Cleaned(ctx, inputs, func(what string, done, of int64) {
+	tables, err = prepare.Cleaned(ctx, inputs, func(what string, done, of int64) {
 		progress.Show("reading "+what, done, of, "bytes")
 	})
 	if err != nil {
 		prepare.Close(inputs)
 	}
-	return tables, err
+	return tables, inputs, err
 }
 
 // onlyColumn leaves nothing but the columns of that name.

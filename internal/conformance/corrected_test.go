@@ -42,6 +42,8 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 		assert.Contains(t, w.run("runs", "1", "--db", w.db, "--json").stdout, `"corrected_lines_sha256": "`)
 		prepared := w.run("prepare", "f.ladle.yaml", "-o", "out")
 		assert.Contains(t, prepared.stdout, "in.corrected.csv: 2 corrected lines are used")
+		surveyed := w.run("survey", "f.ladle.yaml")
+		assert.Contains(t, surveyed.stdout, "in.corrected.csv: 2 corrected lines are used")
 
 		w.write("in.csv", "R,N,G\nA9,Tern,9\nA3,'=2,y\nA1,Heron,1\nA2,=1+1,x\n") // the next month
 		moved, out := w.load("try")

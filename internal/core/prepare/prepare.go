@@ -85,6 +85,9 @@ type Input struct {
 	kept *setaside.Kept
 }
 
+// Notes are what to know of the corrected lines of the input, once it was read.
+func (in *Input) Notes() []string { return in.kept.Said(false) }
+
 // Open opens the inputs of a ladle file.
 func Open(f *ladlefile.File) ([]*Input, error) {
 	var all []*Input

@@ -13,8 +13,8 @@ import (
 // inputOption puts other files in the place of those that a ladle file says.
 func inputOption() option {
 	return option{name: "input", value: "NAME=FILE", group: groupInput, list: true,
-		does: "read the input NAME from FILE, in place of what the ladle file says; give it again for more inputs, or for " +
-			"more files of one"}
+		does: "read the input NAME from FILE, in place of what the ladle file says; give it again for more inputs, " +
+			"or for more files of one"}
 }
 
 // ladleFile reads a ladle file, with other files for some of its inputs where the command line gives them.

@@ -114,8 +114,8 @@ func (r *run) sameRun(ctx context.Context, sizes map[int64]bool) (*logbook.Run, 
 	return nil, err
 }
 
-// addsCorrected reports whether a step without a key adds only lines that an earlier run has not loaded, since some of those that
-// it set aside were corrected.
+// addsCorrected reports whether a step without a key adds only lines that an earlier run has not loaded, since some of
+// those that it set aside were corrected.
 func (r *run) addsCorrected(before *logbook.Run, s *plan.Step) bool {
 	return r.in.Kept[s.Feed.Number].Any() && before.NotLoaded(s.Feed.Name()) > 0
 }

@@ -96,14 +96,14 @@ type Step struct {
 	After      []plan.After `json:"after"` // the steps that it comes after
 	Tally      judge.Tally  `json:"tally"`
 	Blank      int64        `json:"left_out_for_blanks"`  // of those left out, by a condition that a blank cell makes blank
-	BlankLines int64        `json:"left_out_blank"`       // of those left out, lines in which each cell that the step uses is blank
+	BlankLines int64        `json:"left_out_blank"`       // of those left out, lines that are blank for the step
 	Removed    int64        `json:"removed"`              // rows of the table that are gone from the file
 	Gone       []string     `json:"removed_keys"`         // the keys of the first of them
 	First      *Rows        `json:"first_rows,omitempty"` // as they would be stored
 
 	Similar     []judge.Similar `json:"similar_names"`                // keys that look like others, and that a person accepted
 	Unheld      int64           `json:"keys_not_held_against_others"` // new ones, too many to look for names that look alike
-	Equal       int64           `json:"rows_already_there"`           // of those to be added without a key; -1 where nobody looked
+	Equal       int64           `json:"rows_already_there"`           // without a key; -1 where nobody looked
 	Typeless    []Typeless      `json:"numbers_kept_as_texts"`        // columns without a type
 	LeftBlank   []LeftBlank     `json:"left_blank"`                   // the most frequent cells that lookups left blank
 	Unfound     int64           `json:"left_blank_lines"`             // cells that lookups left blank, in all

@@ -132,7 +132,7 @@ func showOutline(s *term.Screen, o *schema.Outline) {
 			"there", l)
 	}
 	for _, c := range o.Stuck {
-		s.Item(term.Wrong, "these tables need each other first, and every column of the circle is NOT NULL: %s", c)
+		s.Item(term.Wrong, "circular reference between these tables, and each of its columns is NOT NULL: %s", c)
 	}
 	for _, g := range o.Guessed {
 		s.Item(term.Dot, "possibly a foreign key, by its name; the database declares none: %s", g)

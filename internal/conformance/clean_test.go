@@ -93,7 +93,7 @@ func TestMessyFilesAreCleaned(t *testing.T) {
 	})
 }
 
-func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
+func TestCorrectedLinesAreJudgedWithTheOthers(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, messyPort)
 		w.write("f.ladle.yaml", strings.Replace(messyLadle, "set_aside_limit: any", "", 1))
@@ -101,7 +101,7 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 		doc, _ := w.load("load")
 		require.Equal(t, 1, doc.Status)
 		given := w.read("in.set-aside.csv")
-		mended := strings.NewReplacer(";10;0;", ";10;4;", "31/02/2001", "28/02/2001", ";x;;;N1;;;1;maybe;",
+		corrected := strings.NewReplacer(";10;0;", ";10;4;", "31/02/2001", "28/02/2001", ";x;;;N1;;;1;maybe;",
 			";7,5;;;N1;;;1;y;").Replace(given)
 
 		t.Run("lines that were left as they were are set aside again", func(t *testing.T) {
@@ -113,7 +113,7 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 			w.write("in.csv", messyCSV)
 		})
 		t.Run("given back as another program saves it", func(t *testing.T) {
-			rows, err := readAll(mended, ';')
+			rows, err := readAll(corrected, ';')
 			require.NoError(t, err)
 			var b strings.Builder
 			out := csv.NewWriter(&b) // with commas
@@ -125,7 +125,7 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 			doc, _ = w.load("try", "--corrected", "in=saved.csv")
 			assert.Equal(t, 0, doc.Status)
 		})
-		w.write("in.set-aside.csv", mended)
+		w.write("in.set-aside.csv", corrected)
 		doc, out := w.load("load", "--corrected", "in.set-aside.csv")
 		require.Equal(t, 0, doc.Status, out.stdout+out.stderr)
 		assert.Contains(t, out.stdout, "in.corrected.csv: 3 corrected lines are used")
@@ -135,15 +135,15 @@ func TestMendedLinesAreJudgedWithTheOthers(t *testing.T) {
 		assert.Equal(t, []string{"6"}, w.query("SELECT COUNT(*) FROM vessel"))
 
 		for name, c := range map[string]struct{ file, why string }{
-			"another input": {strings.Replace(mended, "of the input: ", "of the input: 0", 1),
+			"another input": {strings.Replace(corrected, "of the input: ", "of the input: 0", 1),
 				"has changed since these lines were set aside"},
-			"no title":          {strings.SplitN(mended, "\r\n", 2)[1], "this is not a set-aside file"},
-			"other columns":     {strings.Replace(mended, ";Flag;", ";Flags;", 1), "its columns are"},
-			"a line of nowhere": {strings.Replace(mended, "\r\n5;", "\r\n99;", 1), "the input has no such line"},
-			"no line": {strings.Replace(mended, "\r\n5;", "\r\nfive;", 1),
+			"no title":          {strings.SplitN(corrected, "\r\n", 2)[1], "this is not a set-aside file"},
+			"other columns":     {strings.Replace(corrected, ";Flag;", ";Flags;", 1), "its columns are"},
+			"a line of nowhere": {strings.Replace(corrected, "\r\n5;", "\r\n99;", 1), "the input has no such line"},
+			"no line": {strings.Replace(corrected, "\r\n5;", "\r\nfive;", 1),
 				`"five" is not a line of in.csv`},
-			"the same line twice": {mended + mended[strings.LastIndex(mended[:len(mended)-2], "\r\n")+2:], "twice"},
-			"a line that is none": {mended + "6\r\n", "the line has only 1 of 15 fields"},
+			"the same line twice": {corrected + corrected[strings.LastIndex(corrected[:len(corrected)-2], "\r\n")+2:], "twice"},
+			"a line that is none": {corrected + "6\r\n", "the line has only 1 of 15 fields"},
 		} {
 			w.write("in.set-aside.csv", c.file)
 			before := w.data()

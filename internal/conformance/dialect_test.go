@@ -20,7 +20,7 @@ func (w *world) berths(input, columns string, more ...string) (report, result) {
 }
 
 // TestSetAsideFilesSpeakTheDialectOfTheirInput: a line that is set aside stands in its file as it was sent, so that it
-// can be mended and sent again.
+// can be corrected and sent again.
 func TestSetAsideFilesSpeakTheDialectOfTheirInput(t *testing.T) {
 	cases := []struct {
 		name, input, content string

@@ -191,8 +191,8 @@ func TestLocalTimesGetTheirZoneOnServers(t *testing.T) {
 	}
 }
 
-// TestMendedRowsOfWorkbooksAndOfSeveralFiles: mended lines find their rows in any input.
-func TestMendedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
+// TestCorrectedRowsOfWorkbooksAndOfSeveralFiles: corrected lines find their rows in any input.
+func TestCorrectedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
 	const ladle = "ladle: 1\ninputs: {in: {FILE, columns: {Tons: {number: '1.234,5'}}}}\ntables: {stay: {from: in, " +
 		"columns: {reg_no: Reg, berth: Berth, tons: Tons}}}\n"
 	first, second := [][]string{{"Reg", "Berth", "Tons"}, {"R1", "N1", "5 kg"}, {"R2", "N1", "1.200,5"}},
@@ -223,8 +223,8 @@ func TestMendedRowsOfWorkbooksAndOfSeveralFiles(t *testing.T) {
 	}
 }
 
-// TestMendedIsSaidRight: the command line says for which input mended lines are.
-func TestMendedIsSaidRight(t *testing.T) {
+// TestCorrectedIsSaidRight: the command line says for which input corrected lines are.
+func TestCorrectedIsSaidRight(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {a: {file: a.csv}, b: {file: b.csv}}\ntables: {stay: {from: a, "+
 		"columns: {reg_no: Reg, berth: Berth}}, quay: {from: b, key: name, columns: {name: Quay}}}\n")
@@ -241,9 +241,9 @@ func TestMendedIsSaidRight(t *testing.T) {
 	assert.NotEqual(t, 0, r.status)
 }
 
-// TestMendingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once some
+// TestCorrectingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once some
 // of them are corrected.
-func TestMendingLoadsNothingTwice(t *testing.T) {
+func TestCorrectingLoadsNothingTwice(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
 	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,5\nR2,N1,x\n")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {stay: {from: in, key: none, columns: "+

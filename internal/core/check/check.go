@@ -274,7 +274,7 @@ func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before
 		r.Says, r.Short = "no rows were sent", "nothing sent"
 	case c.first == 0:
 		r.OK = true
-		r.Says = fmt.Sprintf("%s added with ids of their own to about %s, too many to count",
+		r.Says = fmt.Sprintf("%s added with ids of their own (the table holds about %s, too many to count)",
 			reason.Plural(c.added, "row"), had)
 		r.Short = fmt.Sprintf("%s added to about %s", reason.Count(c.added), had)
 	default:

@@ -32,7 +32,7 @@ type cleaner struct {
 	effects  effects
 	batch    *value.Batch
 	records  []source.Record // of a block
-	fates    []value.State   // of these
+	kept     []value.State   // of these
 	dropped  []int           // rows of the chunk that a person has dropped
 	now      int             // the row that is cleaned
 	problems []problem
@@ -82,7 +82,7 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)),
 		quick: make([]quick, len(columns)), batch: value.NewBatch(types(columns)),
 		counts: make([]bool, len(columns)), effects: newEffects(len(r.columns)),
-		records: make([]source.Record, blockRows), fates: make([]value.State, blockRows)}
+		records: make([]source.Record, blockRows), kept: make([]value.State, blockRows)}
 	var first []int
 	if r.only >= 0 {
 		first = append(first, r.only)
@@ -157,7 +157,7 @@ func (c *cleaner) tell(blame int, raw []byte, why reason.Cause) {
 func (c *cleaner) block(first, n int) {
 	for row := range n {
 		c.now = first + row
-		c.fates[row] = c.wholeRecord(&c.records[row])
+		c.kept[row] = c.wholeRecord(&c.records[row])
 	}
 	for i := range c.columns {
 		if !c.alone[i] {
@@ -165,8 +165,8 @@ func (c *cleaner) block(first, n int) {
 		}
 		to := &c.batch.Columns[cells+i]
 		for row := range n {
-			if c.fates[row] != value.Given {
-				to.AppendState(c.fates[row])
+			if c.kept[row] != value.Given {
+				to.AppendState(c.kept[row])
 				continue
 			}
 			c.now = first + row

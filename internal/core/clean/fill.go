@@ -143,7 +143,7 @@ func (k *rowCleaner) value(i int) {
 	}
 }
 
-// round rounds a number; what lies in the middle goes away from zero.
+// round rounds a number; halves round away from zero.
 func (k *rowCleaner) round(i, places int, to *cell) {
 	if len(to.digits.Fraction) <= places {
 		return

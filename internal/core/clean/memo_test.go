@@ -36,8 +36,8 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 		fmt.Fprintf(&csv, "%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"))
 	}
 	k := folder{t, t.TempDir()}
-	alone := k.cook(csv.String(), rules)
-	needed := k.cook(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
+	alone := k.cleaned(csv.String(), rules)
+	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
 	require.Len(t, needed, len(alone))
 	bad := 0
 	for i := range alone {

@@ -384,7 +384,7 @@ func (m *builder) arrange() {
 	}
 }
 
-// cycle tells of columns that need each other.
+// cycle tells of a circular reference between columns.
 func (m *builder) cycle(path []int) {
 	var names []string
 	for _, i := range append(path, path[0]) {

@@ -60,8 +60,8 @@ func recipeOf(says string, h source.Header) (*clean.Recipe, error) {
 var types = map[formula.Kind]value.Type{formula.Text: {}, formula.Number: {Kind: value.Decimal}, formula.Moment: {},
 	formula.Truth: {Kind: value.Bool}}
 
-// cook returns the cleaned rows, cells parted by |, and the problems of each.
-func (k folder) cook(csv, says string, more ...clean.Column) []string {
+// cleaned returns the cleaned rows, cells parted by |, and the problems of each.
+func (k folder) cleaned(csv, says string, more ...clean.Column) []string {
 	k.Helper()
 	rows, recipe, columns := k.rows(csv, says, more...)
 	defer rows.Close()
@@ -227,7 +227,7 @@ func TestCleanings(t *testing.T) {
 		if problem != "" {
 			problem = " <" + problem
 		}
-		assert.Equal(t, []string{want + "|7" + problem}, k.cook(csv, says), "%s of %q", c.rule, c.cell)
+		assert.Equal(t, []string{want + "|7" + problem}, k.cleaned(csv, says), "%s of %q", c.rule, c.cell)
 	}
 }
 
@@ -242,7 +242,7 @@ func TestCleaningTwiceIsCleaningOnce(t *testing.T) {
 	}
 }
 
-// TestCleaningsDoNotMixUpTheirMemory: a chain of cleanings writes to two rooms in turn, whatever the length of the
+// TestCleaningsDoNotMixUpTheirMemory: a chain of cleanings writes to two buffers in turn, whatever the length of the
 // cell.
 func TestCleaningsDoNotMixUpTheirMemory(t *testing.T) {
 	recipe, err := recipeOf("    columns: {Cell: {clean: [upper, lower, {replace: {a: bb}}, upper, {add_suffix: X}, "+
@@ -269,7 +269,7 @@ func TestColumnsAreMadeOfOthers(t *testing.T) {
 		`N2/a/b|-|2|Norway|ok|!|!|-|!|4|- <Place "N2/a/b" has more than the 2 parts that it is split into>`,
 		`N3|!|2|Norway|ok|N3|-|!|N3-Norway|!|! <Tons "x" is not a number like 1.234,5>`,
 		`N4|3|0|Norway|ok|N4|-|!|N4-Norway|!|! <Per call "" can't be computed: the formula divides by zero>`,
-	}, k.cook("Place;Tons;Calls;Flag;Status\nN1/Salt;12;4;UK;ok\nS1;1,5;;Norway;ok\nN1;x;y;;cancelled\n"+
+	}, k.cleaned("Place;Tons;Calls;Flag;Status\nN1/Salt;12;4;UK;ok\nS1;1,5;;Norway;ok\nN1;x;y;;cancelled\n"+
 		"N2/a/b;;2;Norway;ok\nN3;x;2;Norway;ok\nN4;3;0;Norway;ok\n", `
     columns:
       Place: {split: {at: /, columns: [Berth, Quay]}}
@@ -303,7 +303,7 @@ func TestBlanksAreWhatTheirSiblingsHave(t *testing.T) {
 		"Q9|unknown|a|-|-",
 		"-|unknown|a|-|-",
 		"left out",
-	}, k.cook("Berth;Quay;Side;District;Depth\nN1; North ;a;Harbour;\nN1;;a;;9,50\nN1;;b;;9,5\nS1;;a;;4\n"+
+	}, k.cleaned("Berth;Quay;Side;District;Depth\nN1; North ;a;Harbour;\nN1;;a;;9,50\nN1;;b;;9,5\nS1;;a;;4\n"+
 		"S1;Salt;a;;\nS1;Fish;a;;\nQ9;;a;;\n;;a;;\nQ9;Odd;x;;\n", says))
 
 	t.Run("over chunks, in the order of the file", func(t *testing.T) {
@@ -318,7 +318,7 @@ func TestBlanksAreWhatTheirSiblingsHave(t *testing.T) {
 			}
 			fmt.Fprintf(&csv, "B%d;%s;a;;1\n", i%500, quay)
 		}
-		rows := k.cook(csv.String(), says)
+		rows := k.cleaned(csv.String(), says)
 		require.Len(t, rows, lines)
 		for i, row := range rows {
 			require.Equal(t, fmt.Sprintf("B%d|Quay %d|a|-|1", i%500, i%500), row)
@@ -334,12 +334,12 @@ func TestTimesGetTheirZone(t *testing.T) {
 		`!|2026-07-01 04:40:00 <Arrived "29/03/2026 01:30" never occurs on the clocks of Europe/Lisbon, which are set forward then>`,
 		`!|2026-07-01 04:40:00 <Arrived "25/10/2026 01:30" occurs twice on the clocks of Europe/Lisbon, which are set back then; add its offset>`,
 		"2026-10-25 02:30:00|2026-07-01 05:40:00",
-	}, k.cook("Arrived;Left\n27/02/2026 05:40;2026-07-01 05:40\n29/03/2026 01:30;2026-07-01 05:40\n"+
+	}, k.cleaned("Arrived;Left\n27/02/2026 05:40;2026-07-01 05:40\n29/03/2026 01:30;2026-07-01 05:40\n"+
 		"25/10/2026 01:30;2026-07-01 05:40\n25/10/2026 02:30;2026-07-01T05:40Z\n", `
     time_zone: Europe/Lisbon
     columns: {Arrived: {date: dd/MM/yyyy HH:mm}, Left: {}}
 `, clean.Column{Of: 0, Type: zoned}, clean.Column{Of: 1, Type: zoned}))
-	assert.Equal(t, []string{"2026-07-01 06:40:00"}, k.cook("Left\n2026-07-01T05:40Z\n",
+	assert.Equal(t, []string{"2026-07-01 06:40:00"}, k.cleaned("Left\n2026-07-01T05:40Z\n",
 		"    columns: {Left: {time_zone: Europe/Lisbon}}\n", clean.Column{Of: 0, Type: plain}))
 }
 

@@ -12,8 +12,8 @@ import (
 
 // Cells cleans records one after the other by a recipe, without types to read them as.
 type Cells struct {
-	cook  *rowCleaner
-	width int // the columns that have names
+	cleaner *rowCleaner
+	width   int // the columns that have names
 }
 
 // NewCells makes Cells for all columns of a recipe. What as_in_lines_with_same needs must have been gathered; see
@@ -35,15 +35,15 @@ type CellError struct {
 
 // Clean cleans the cells of a record, and reports whether the row is kept. The record must have the shape of the input.
 func (c *Cells) Clean(r *source.Record) (keep bool) {
-	c.cook.row(r)
-	return c.cook.keeps()
+	c.cleaner.row(r)
+	return c.cleaner.keeps()
 }
 
 // Bad lists the cells that are to blame, each once.
 func (c *Cells) Bad() (all []CellError) {
-	for i := range c.cook.cells {
-		if x := &c.cook.cells[i]; x.state == value.Bad {
-			b := CellError{x.blame, string(c.cook.cells[x.blame].raw), *x.why}
+	for i := range c.cleaner.cells {
+		if x := &c.cleaner.cells[i]; x.state == value.Bad {
+			b := CellError{x.blame, string(c.cleaner.cells[x.blame].raw), *x.why}
 			if !slices.Contains(all, b) {
 				all = append(all, b)
 			}
@@ -54,7 +54,7 @@ func (c *Cells) Bad() (all []CellError) {
 
 // Append adds the cell of column i in its canonical text to buf, and says what it is; nothing for a blank or bad one.
 func (c *Cells) Append(buf []byte, i int) ([]byte, formula.Kind, value.State) {
-	x := &c.cook.cells[i]
+	x := &c.cleaner.cells[i]
 	if x.state != value.Given {
 		return buf, x.form, x.state
 	}
@@ -91,7 +91,7 @@ func (m *mapping) Map(r *source.Record) bool {
 	if r.Dropped {
 		return false
 	}
-	if source.Misshapen(r, m.cells.cook.file) != nil {
+	if source.Misshapen(r, m.cells.cleaner.file) != nil {
 		return true
 	}
 	if !m.cells.Clean(r) {
@@ -118,8 +118,8 @@ func (m *mapping) cell(r *source.Record, i int) {
 	var state value.State
 	m.buf, form, state = m.cells.Append(m.buf, i)
 	kind := storedAs[form]
-	x := &m.cells.cook.cells[i]
-	switch c := &m.cells.cook.columns[i]; {
+	x := &m.cells.cleaner.cells[i]
+	switch c := &m.cells.cleaner.columns[i]; {
 	case state == value.Null:
 		kind = source.StoredBlank
 	case state == value.Bad:

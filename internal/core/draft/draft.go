@@ -21,7 +21,7 @@ import (
 type Draft struct {
 	Text    string         `json:"text"`
 	Matches []Match        `json:"matches"`
-	LeftOut []UnusedColumn `json:"unused_columns"` // columns of files that feed nothing
+	LeftOut []UnusedColumn `json:"unused_columns"` // columns of files that are not used
 	Doubts  []string       `json:"doubts"`         // what a person should look at
 	Errors  []string       `json:"obstacles"`      // what must be solved before a load
 }

@@ -267,7 +267,7 @@ func (w *writer) newNames(x assignment) (add, why string) {
 // to nothing.
 func isNames(t *schema.Table) bool { return len(t.Relations) == 0 }
 
-// unused returns which columns of a file feed nothing.
+// unused returns which columns of a file are not used.
 func (w *writer) unused(f *file) {
 	var names []string
 	for _, c := range f.columns {

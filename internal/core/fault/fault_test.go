@@ -10,8 +10,8 @@ import (
 )
 
 func TestProblemsNameTheirPlace(t *testing.T) {
-	assert.Equal(t, "f:3:5: wrong; mend it", Problem{File: "f", Line: 3, Column: 5, What: "wrong",
-		Do: "mend it"}.String())
+	assert.Equal(t, "f:3:5: wrong; correct it", Problem{File: "f", Line: 3, Column: 5, What: "wrong",
+		Do: "correct it"}.String())
 	assert.Equal(t, "f:3: wrong", Problem{File: "f", Line: 3, What: "wrong"}.String())
 	assert.Equal(t, "wrong", Problem{What: "wrong", Line: 3}.String())
 }

@@ -15,7 +15,7 @@ const (
 	vague   = 0.05 // an encoding that is less sure would change values
 )
 
-// readingNotes are what a person should know of the way in which files were read, because it was found by looking. It
+// readingNotes are what a person should know of the way in which files were read, because it was detected. It
 // is an error when the encoding of a file is so unsure that values could be other ones. named says that columns are used
 // by their names: the line that has them is the header.
 func readingNotes(t source.Table, named bool) ([]string, error) {

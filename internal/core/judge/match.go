@@ -263,7 +263,7 @@ func (m *match) answer(k *seenKey, q *question) answer {
 		// every line of the key is held against the row, since none may count as taken that is set aside
 		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
 	case !touched && m.step.Policy.Updates() && q.content == k.content && (q.breaks || m.spoilt.Has(k.line)):
-		// held against the row too, since only what is there tells whether it is set aside
+		// held against the row too, since what is there decides whether it is set aside
 		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
 	case q.line != k.line && q.content == k.content:
 		return answer{outcome: isRepeat, other: k.line}

@@ -28,7 +28,7 @@ const (
 	Aside   Action = "aside"   // lines of an input that were set aside, by their numbers; nothing is taken back of them
 )
 
-// Chunk is rows with which a run did the same. They are known by the columns By: as the run of numbers that begins with
+// Chunk is rows with which a run did the same. They are identified by the columns By: as the run of numbers that begins with
 // First, or by Data, which holds them, and behind them the values of Columns that were there before.
 type Chunk struct {
 	Turn    int // the place of what was done in the order of writing: what came later is taken back first

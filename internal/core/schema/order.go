@@ -22,7 +22,7 @@ func (c *Cycle) Error() string {
 }
 
 // Order puts things so that each stands behind all that it needs, and otherwise as they were given.
-// Things that need each other are an error of type *Cycle.
+// A circular reference is an error of type *Cycle.
 func Order(names []string, needs []Need) ([]int, error) {
 	waits := make([]int, len(names))
 	for _, n := range needs {

@@ -8,7 +8,7 @@ import (
 	"ladle/internal/core/fault"
 )
 
-// ReadOptions is what is said about how a file is to be read. What is left zero is found by looking.
+// ReadOptions is what is said about how a file is to be read. What is left zero is detected.
 type ReadOptions struct {
 	Header    HeaderLines
 	Footer    int    // lines at the end that are no rows

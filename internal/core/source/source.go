@@ -1,5 +1,5 @@
 // Package source reads files into records whose cells know where they stand: text in any delimiter and encoding,
-// sheets of workbooks, packed or not, and several files as one table. How a file is to be read is found by looking at
+// sheets of workbooks, packed or not, and several files as one table. How a file is to be read is detected by looking at
 // it, and can be said.
 package source
 
@@ -120,7 +120,7 @@ type Sheet struct {
 	NoCells bool   `json:"no_cells,omitempty"` // it holds a chart or the like
 }
 
-// Setting is something that was found by looking, or said.
+// Setting is something that was detected, or said.
 type Setting struct {
 	Value      string  `json:"value"`
 	Confidence float64 `json:"confidence"` // from 0 to 1

@@ -225,7 +225,7 @@ func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
 		start, line := l.at, l.line
 		r.Fields, r.Problem, r.buf = r.Fields[:0], nil, r.buf[:0]
 		_, open := l.read(&r)
-		if open >= 0 { // perhaps a title with a lone quote: it ends with its line
+		if open >= 0 { // perhaps a title with a single quote: it ends with its line
 			title := firstLine(raw[start:])
 			r.Fields = append(r.Fields[:0], title)
 			l = newLines(raw, t.dialect, line+1, 0)

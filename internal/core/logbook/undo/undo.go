@@ -98,7 +98,7 @@ func (u *undoing) tellOf(phase string, rows int64) {
 }
 
 // TakeBack removes what a run added and restores what it updated and removed, in the reverse order of writing, in one
-// transaction that checks prove; it is itself a run. It refuses where rows were changed since, or others stand on them.
+// transaction that checks prove; it is itself a run. It refuses where rows were changed since, or others refer to them.
 func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Report, error) {
 	started := time.Now()
 	run, err := logbook.Find(ctx, db, id)

@@ -61,9 +61,7 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 // TestTheSameContentTwice: of lines that are the same, each keeps its own correction where it stands; elsewhere nobody
 // knows which is meant, and nothing is guessed.
 func TestTheSameContentTwice(t *testing.T) {
-	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, columns: "+
-		"{reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\n")
+	w := ofStays(t, sqliteFile{}, "set_aside_limit: any\n")
 	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,x\nR1,N1,x\n")
 	doc, _ := w.load("try")
 	require.Len(t, doc.SetAside, 2)
@@ -76,12 +74,47 @@ func TestTheSameContentTwice(t *testing.T) {
 	assert.Equal(t, []string{"stay: 4, 2 added, 2 aside"}, doc.accounts())
 }
 
+// TestTheSameContentLeftAsItWas: a correction is of the line that it was made of, not of others with the same content
+// that were left as they were, or that the file no longer has.
+func TestTheSameContentLeftAsItWas(t *testing.T) {
+	w := ofStays(t, sqliteFile{}, "set_aside_limit: any\n")
+	w.write("in.csv", "Reg,Tons\nR1,x\nR1,x\nR2,3\nR1,x\n")
+	_, _ = w.load("try")
+	lines := strings.SplitAfter(w.read("in.set-aside.csv"), "\r\n")
+	head, second, third := lines[0]+lines[1], strings.Replace(lines[2], ",x\r", ",1\r", 1), lines[3]
+	for _, c := range []struct{ given, account, note string }{
+		{second + third, "stay: 4, 2 added, 2 aside", "in.corrected.csv: 1 corrected line is used"},
+		{second + third, "stay: 4, 2 added, 2 aside", "given.csv has no new corrections"},
+		{lines[2] + third, "stay: 4, 1 added, 3 aside", "given.csv takes back all corrections"},
+		{strings.Repeat("drop,,R1,x\r\n", 3), "stay: 4, 1 added, 3 out", "in.corrected.csv: 3 lines are left out"},
+		{second + third, "stay: 4, 2 added, 1 out, 1 aside", "in.corrected.csv: 1 line is left out"},
+	} {
+		w.write("given.csv", head+c.given)
+		doc, out := w.load("try", "--corrected", "in=given.csv")
+		assert.Equal(t, []string{c.account}, doc.accounts(), out.stderr)
+		assert.Contains(t, out.stdout, c.note)
+	}
+	w.write("given.csv", head+"drop,,R1,x\r\n")
+	out := w.run("try", "f.ladle.yaml", "--db", w.db, "--corrected", "in=given.csv")
+	assert.Contains(t, out.stderr, "given.csv:3: it is not clear which line is to be dropped: the input has several like this")
+
+	w.write("given.csv", head+strings.Replace(lines[4], ",x\r", ",7\r", 1))
+	doc, out := w.load("try", "--corrected", "in=given.csv", "--first", "2")
+	assert.Equal(t, []string{"stay: 2, 1 added, 1 aside"}, doc.accounts(), out.stderr)
+}
+
+// ofStays is a world with a table without a key, whose ladle file ends with more.
+func ofStays(t *testing.T, on server, more string) *world {
+	w := newWorld(t, on, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, columns: "+
+		"{reg_no: Reg, tons: Tons}}}\n"+more)
+	return w
+}
+
 // TestRowsThatAreThereAlready: without a key, rows of another file that are in the table already are counted.
 func TestRowsThatAreThereAlready(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, "+
-			"columns: {reg_no: Reg, tons: Tons}}}\n")
+		w := ofStays(t, on, "")
 		w.write("in.csv", "Reg,Tons\nR1,1\nR1,1\nR2,\n")
 		require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
 		w.write("in.csv", "Reg,Tons\nR1,1\nR2,\nR2,\nR3,3\n")
@@ -136,7 +169,7 @@ func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	w.write("in.csv", "Reg,Tons\n\"R\x01\",z\n")
 	held := w.run("try", "f.ladle.yaml", "--db", w.db)
 	assert.Equal(t, 3, held.status)
-	assert.Contains(t, held.stderr, "characters that it can't hold; write set_aside_as: csv")
+	assert.Contains(t, held.stderr, `can't hold the characters of "R\x01"; write set_aside_as: csv`)
 }
 
 // TestOtherFilesForAnInput: this month's file is read without an edit of the ladle file, by each command that reads files.

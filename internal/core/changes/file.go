@@ -45,9 +45,7 @@ type csvFile struct{ *csv.Writer }
 func (f csvFile) Add(r Record) error {
 	cells := r.cells()
 	for i, c := range cells {
-		if value.Runs([]byte(c)) {
-			cells[i] = "'" + c
-		}
+		cells[i] = string(value.Guarded([]byte(c)))
 	}
 	return f.Write(cells)
 }
@@ -81,12 +79,6 @@ type workbook struct {
 	rows  int
 }
 
-// Bounds of a sheet (ECMA-376, and what programs for it hold).
-const (
-	mostRows = 1 << 20
-	longest  = 32_767 // characters of a cell
-)
-
 func newWorkbook(to io.Writer) (*workbook, error) {
 	w := &workbook{file: excelize.NewFile(), to: to}
 	if err := w.file.SetSheetName("Sheet1", "changes"); err != nil {
@@ -102,13 +94,14 @@ func newWorkbook(to io.Writer) (*workbook, error) {
 func (w *workbook) Add(r Record) error { return w.row(r.cells(), r.Line) }
 
 func (w *workbook) row(cells []string, line int64) error {
-	if w.rows++; w.rows > mostRows {
-		return fmt.Errorf("a sheet has no room for more than %d changes; write CSV", mostRows-1)
+	if w.rows++; w.rows > value.SheetRows {
+		return fmt.Errorf("a sheet has no room for more than %d changes; write CSV", value.SheetRows-1)
 	}
 	row := make([]any, len(cells))
 	for i, c := range cells {
-		if row[i] = c; len(c) > longest {
-			return fmt.Errorf("a cell of a workbook has no room for more than %d characters; write CSV", longest)
+		row[i] = c
+		if err := value.InCell(c); err != nil {
+			return fmt.Errorf("%w; write CSV", err)
 		}
 	}
 	if line > 0 {

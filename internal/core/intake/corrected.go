@@ -10,10 +10,11 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/setaside"
+	"ladle/internal/core/source"
 )
 
 // correct puts corrected lines into the inputs that they are from: those that are kept beside the ladle file, once those
-// that are given were taken in.
+// that are given were taken in. Only then are the inputs cut to their first lines, where no more are read.
 func (in *Intake) correct(ctx context.Context) error {
 	given, err := in.given()
 	if err != nil {
@@ -30,6 +31,9 @@ func (in *Intake) correct(ctx context.Context) error {
 		}
 		if kept.Any() {
 			in.Tables[i] = kept.In(in.Tables[i])
+		}
+		if n := in.options.First; n > 0 {
+			in.Tables[i] = source.First(in.Tables[i], n)
 		}
 	}
 	return nil
@@ -64,8 +68,6 @@ func (in *Intake) takeIn(ctx context.Context, feed int, paths []string) error {
 			return err
 		}
 		in.Tables[feed] = again
-		kept.Notes = append(kept.Notes, fmt.Sprintf("the corrected lines of %s are kept in %s now, and used from there",
-			filepath.Base(path), filepath.Base(kept.Path)))
 	}
 	return kept.Write(in.Tables[feed])
 }

@@ -58,9 +58,6 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 			failed = append(failed, err)
 			continue
 		}
-		if o.First > 0 {
-			t = source.First(t, o.First)
-		}
 		headers[i.Name.Value], opened[i.Name.Value] = t.Header(), t
 	}
 	if failed != nil {

@@ -15,6 +15,7 @@ import (
 
 	"ladle/internal/core/formula"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/value"
 )
 
 func TestTextsThatASpreadsheetWouldRunAreGuarded(t *testing.T) {
@@ -78,7 +79,10 @@ func TestCellsOfAWorkbookAreTypedWhereTheyAreExact(t *testing.T) {
 	for _, c := range cases {
 		require.NoError(t, w.row([]cell{{[]byte(c.text), c.form}}))
 	}
-	assert.ErrorContains(t, w.row([]cell{{bytes.Repeat([]byte("x"), longest+1), formula.Text}}), "write CSV")
+	for text, why := range map[string]string{strings.Repeat("x", value.CellUnits+1): "no room for more than 32767 characters",
+		"a\x01b": `can't hold the characters of "a\x01b"; write CSV`, "a\rb": "write CSV"} {
+		assert.ErrorContains(t, w.row([]cell{{[]byte(text), formula.Text}}), why)
+	}
 	require.NoError(t, w.finish())
 	f, err := excelize.OpenReader(&b)
 	require.NoError(t, err)
@@ -92,7 +96,7 @@ func TestCellsOfAWorkbookAreTypedWhereTheyAreExact(t *testing.T) {
 		assert.Equal(t, c.kind, kind, c.text)
 		assert.Equal(t, c.shown, shown)
 	}
-	w.rows = mostRows
+	w.rows = value.SheetRows
 	assert.ErrorContains(t, w.row(nil), "a sheet has no room for more than 1048575 rows")
 }
 

@@ -22,12 +22,10 @@ type workbook struct {
 	buf          []any
 }
 
-// Bounds of a sheet (ECMA-376, and what programs for it hold).
+// What a cell holds exactly (ECMA-376, and what programs for it hold).
 const (
-	mostRows  = 1 << 20
 	exactly   = 15      // digits of a number that a double holds
 	firstDate = -25_508 // 1900-03-01: the serial numbers of days before it are not the same in all programs
-	longest   = 32_767  // characters of a cell
 )
 
 func newWorkbook(to io.Writer, name string, names []string) (*workbook, error) {
@@ -58,13 +56,13 @@ func (w *workbook) style(format string) (int, error) {
 }
 
 func (w *workbook) row(cells []cell) error {
-	if w.rows++; w.rows > mostRows {
-		return fmt.Errorf("a sheet has no room for more than %d rows; write CSV", mostRows-1)
+	if w.rows++; w.rows > value.SheetRows {
+		return fmt.Errorf("a sheet has no room for more than %d rows; write CSV", value.SheetRows-1)
 	}
 	w.buf = w.buf[:0]
 	for _, c := range cells {
-		if len(c.text) > longest {
-			return fmt.Errorf("a cell of a workbook has no room for more than %d characters; write CSV", longest)
+		if err := value.InCell(string(c.text)); err != nil {
+			return fmt.Errorf("%w; write CSV", err)
 		}
 		w.buf = append(w.buf, w.typed(c))
 	}

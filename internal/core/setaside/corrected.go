@@ -14,13 +14,16 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
+	"ladle/internal/core/value"
 )
 
 // given is a set-aside file that a person has corrected.
 type given struct {
 	path  string
 	lines []*givenLine
-	all   int64 // lines that were set aside, as its title says
+	at    map[int64]*givenLine    // those that say where they stand
+	like  map[string][]*givenLine // those that only their content tells, by its hash
+	all   int64                   // lines that were set aside, as its title says
 }
 
 // givenLine is a line of it.
@@ -42,8 +45,11 @@ var (
 	linesAside = regexp.MustCompile(`^([0-9,]+) lines? of `)
 )
 
-// dropWord stands in front of the place of a line that is to be left out, or in its place.
-const dropWord = "drop"
+// Words that stand in front of the place of a line.
+const (
+	dropWord = "drop" // the line is left out
+	asIsWord = "keep" // the line stays as it is; only where corrected lines are kept
+)
 
 // readGiven reads a set-aside file of t at path. sum is that of the files of t, which must be those that the lines are
 // from. Its error is a *fault.Fault.
@@ -53,7 +59,7 @@ func readGiven(t source.Table, path, sum string) (*given, error) {
 		return nil, err
 	}
 	defer file.Close()
-	g := &given{path: path}
+	g := &given{path: path, at: map[int64]*givenLine{}, like: map[string][]*givenLine{}}
 	title := strings.Join(file.Formats()[0].SkippedTexts, " ")
 	said := sumOfInput.FindStringSubmatch(title)
 	switch {
@@ -73,21 +79,24 @@ func readGiven(t source.Table, path, sum string) (*given, error) {
 	err = eachLine(file, path, func(place string, at int64, r *source.Record) error {
 		line := &givenLine{at: at, problem: r.Problem}
 		for _, f := range r.Fields[len(columns):] {
-			line.fields = append(line.fields, unguarded(bytes.Clone(f)))
-		}
-		place, line.dropped = withoutDrop(place)
-		if place != "" || !line.dropped {
-			var ok bool
-			if line.position, ok = positionOf(place, t); !ok {
-				return refuse(path, at, fmt.Sprintf("%q is not a line of %s", r.Fields[0], FileNames(t)),
-					"leave the first column as it was, or write drop in front of it to leave the line out")
-			}
-			if slices.ContainsFunc(g.lines, func(o *givenLine) bool { return o.position == line.position }) {
-				return refuse(path, 0, fmt.Sprintf("it has %s twice", source.PlaceOf(t, line.position).Words()),
-					"leave one of them")
-			}
+			line.fields = append(line.fields, value.Unguarded(bytes.Clone(f)))
 		}
 		g.lines = append(g.lines, line)
+		if place, line.dropped = withoutWord(place, dropWord); place == "" && line.dropped {
+			hash := hashOf(line.fields)
+			g.like[hash] = append(g.like[hash], line)
+			return nil
+		}
+		var ok bool
+		if line.position, ok = positionOf(place, t); !ok {
+			return refuse(path, at, fmt.Sprintf("%q is not a line of %s", r.Fields[0], FileNames(t)),
+				"leave the first column as it was, or write drop in front of it to leave the line out")
+		}
+		if g.at[line.position] != nil {
+			return refuse(path, 0, fmt.Sprintf("it has %s twice", source.PlaceOf(t, line.position).Words()),
+				"leave one of them")
+		}
+		g.at[line.position] = line
 		return nil
 	})
 	return g, err
@@ -141,10 +150,10 @@ func eachLine(file source.Table, path string, take func(place string, at int64, 
 	}
 }
 
-// withoutDrop takes the word off a place that says that a line is left out.
-func withoutDrop(place string) (rest string, dropped bool) {
-	word, rest, _ := strings.Cut(place, " ")
-	if !strings.EqualFold(word, dropWord) {
+// withoutWord takes a word off the front of a place.
+func withoutWord(place, word string) (rest string, has bool) {
+	front, rest, _ := strings.Cut(place, " ")
+	if !strings.EqualFold(front, word) {
 		return place, false
 	}
 	return strings.TrimSpace(rest), true
@@ -172,62 +181,85 @@ func (k *Kept) TakeIn(ctx context.Context, t source.Table, path, sum string) (so
 	if err != nil {
 		return nil, err
 	}
-	finder := newFinder(g)
-	var origins []source.Origin
-	err = source.Each(ctx, t, finder.find, func(c *source.Chunk, found []foundLine) error {
-		origins = append(origins, c.Origin)
-		for _, f := range found {
-			if err := k.take(t, g, f); err != nil {
-				return err
-			}
+	var made []*correction
+	t, err = look(ctx, t, newFinder(g), func(f foundLine) error {
+		line, err := g.lineFor(f)
+		if line == nil || err != nil {
+			return err
+		}
+		if c := k.decide(placeOf(t, f.position), f, line); c != nil {
+			made = append(made, c)
 		}
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
-	for _, line := range g.lines {
-		switch {
-		case line.met:
-		case line.position == 0:
-			return nil, refuse(path, line.at, "it is not clear which line is to be dropped: the input has no line like "+
-				"this, or several", "write drop and the number of the line")
-		default:
-			return nil, refuse(path, 0, fmt.Sprintf("its line refers to %s, but the input has no such line",
-				source.PlaceOf(t, line.position).Short()), "leave the first column as it was")
-		}
+	if err := g.allMet(t); err != nil {
+		return nil, err
 	}
+	if t, err = k.twins(ctx, t, &made); err != nil {
+		return nil, err
+	}
+	k.put(made)
+	k.Notes = append(k.Notes, k.takenIn(g, len(made))...)
+	return t, nil
+}
+
+// takenIn is what to know of a file that was taken in.
+func (k *Kept) takenIn(g *given, made int) (notes []string) {
+	name := filepath.Base(g.path)
 	if left := g.all - int64(len(g.lines)); left > 0 {
-		k.Notes = append(k.Notes, fmt.Sprintf("%s: of the %s that were set aside, the file lacks %s; what the input has "+
-			"there stays as it is", filepath.Base(path), reason.Plural(g.all, "line"), reason.Count(left)))
+		notes = append(notes, fmt.Sprintf("%s: of the %s that were set aside, the file lacks %s; what is there stays as it "+
+			"is", name, reason.Plural(g.all, "line"), reason.Count(left)))
 	}
-	return source.Replay(t, origins), nil
+	switch {
+	case made == 0:
+		return append(notes, name+" has no new corrections")
+	case !k.Any():
+		return append(notes, name+" takes back all corrections: no corrected lines are kept now")
+	}
+	return append(notes, fmt.Sprintf("the corrected lines of %s are kept in %s now, and used from there", name,
+		filepath.Base(k.Path)))
 }
 
 // foundLine is a line of the input that a given line may stand for.
 type foundLine struct {
-	position int64
-	hash     string
-	fields   [][]byte
-	problem  bool
+	original
+	fields  [][]byte
+	problem bool
 }
 
-// finder looks for the lines of an input that the lines of a file stand for.
+// finder looks for lines of an input where they stand, and by the hashes of what they hold.
 type finder struct {
 	positions map[int64]bool
-	contents  map[string]bool // hashes of lines that only their content tells
+	contents  map[string]bool
 }
 
 func newFinder(g *given) *finder {
 	f := &finder{map[int64]bool{}, map[string]bool{}}
-	for _, line := range g.lines {
-		if line.position != 0 {
-			f.positions[line.position] = true
-		} else {
-			f.contents[hashOf(line.fields)] = true
-		}
+	for position := range g.at {
+		f.positions[position] = true
+	}
+	for hash := range g.like {
+		f.contents[hash] = true
 	}
 	return f
+}
+
+// look reads all of t for lines, and returns it once more, to be read.
+func look(ctx context.Context, t source.Table, f *finder, take func(foundLine) error) (source.Table, error) {
+	var origins []source.Origin
+	err := source.Each(ctx, t, f.find, func(c *source.Chunk, found []foundLine) error {
+		origins = append(origins, c.Origin)
+		for _, line := range found {
+			if err := take(line); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return source.Replay(t, origins), err
 }
 
 func (f *finder) find(chunk *source.Chunk) (found []foundLine) {
@@ -241,7 +273,7 @@ func (f *finder) find(chunk *source.Chunk) (found []foundLine) {
 		if !f.positions[r.Position] && !f.contents[hash] {
 			continue
 		}
-		line := foundLine{position: r.Position, hash: hash, problem: r.Problem != nil}
+		line := foundLine{original: original{r.Position, hash}, problem: r.Problem != nil}
 		for _, field := range r.Fields {
 			line.fields = append(line.fields, bytes.Clone(field))
 		}
@@ -250,22 +282,76 @@ func (f *finder) find(chunk *source.Chunk) (found []foundLine) {
 	return found
 }
 
-// take keeps what was made of a line.
-func (k *Kept) take(t source.Table, g *given, f foundLine) error {
+// lineFor is the given line that stands for a line of the input; nil where there is none.
+func (g *given) lineFor(f foundLine) (*givenLine, error) {
+	if line := g.at[f.position]; line != nil {
+		line.met = true
+		return line, nil
+	}
+	like := g.like[f.hash]
+	for _, line := range like {
+		if !line.met {
+			line.met = true
+			return line, nil
+		}
+	}
+	if like != nil {
+		return nil, refuse(g.path, like[0].at, "it is not clear which line is to be dropped: the input has several like "+
+			"this", "write drop and the number of the line")
+	}
+	return nil, nil
+}
+
+// allMet refuses lines that stand for no line of t.
+func (g *given) allMet(t source.Table) error {
 	for _, line := range g.lines {
 		switch {
-		case line.position == f.position:
-		case line.position == 0 && hashOf(line.fields) == f.hash && !line.met:
-			line.position = f.position
-		case line.position == 0 && hashOf(line.fields) == f.hash:
-			return refuse(g.path, line.at, "it is not clear which line is to be dropped: the input has several like this",
+		case line.met:
+		case line.position == 0:
+			return refuse(g.path, line.at, "it is not clear which line is to be dropped: the input has no line like this",
 				"write drop and the number of the line")
 		default:
-			continue
+			return refuse(g.path, 0, fmt.Sprintf("its line refers to %s, but the input has no such line",
+				source.PlaceOf(t, line.position).Short()), "leave the first column as it was")
 		}
-		line.met = true
-		k.keep(placeOf(t, f.position), f, line)
-		return nil
 	}
 	return nil
+}
+
+// decide is what a person has made of a line; nil where that is what was made of it before.
+func (k *Kept) decide(place string, f foundLine, line *givenLine) *correction {
+	c := &correction{original: f.original, place: place, dropped: line.dropped, fields: line.fields, problem: line.problem}
+	if !c.dropped && f.problem {
+		c.asIs = line.problem != nil // it can't be read any better
+	} else if !c.dropped {
+		c.asIs = hashOf(f.fields) == hashOf(line.fields)
+	}
+	before, _ := k.index.of(f.original)
+	if before == nil && c.asIs || before != nil && before.agrees(c) {
+		return nil
+	}
+	return c
+}
+
+// twins adds to what was made of lines that others with the same content stay as they are: one of each content, which is
+// enough to tell that it is not clear what becomes of the rest. It returns t once more, to be read.
+func (k *Kept) twins(ctx context.Context, t source.Table, made *[]*correction) (source.Table, error) {
+	now, f := newIndex(*made), &finder{nil, map[string]bool{}}
+	for hash := range now.alike {
+		if k.index.alike[hash] == nil {
+			f.contents[hash] = true
+		}
+	}
+	if len(f.contents) == 0 {
+		return t, nil
+	}
+	met := map[string]bool{}
+	return look(ctx, t, f, func(twin foundLine) error {
+		if now.at[twin.original] == nil && !met[twin.hash] {
+			met[twin.hash] = true
+			*made = append(*made, &correction{original: twin.original, place: placeOf(t, twin.position), asIs: true,
+				fields: twin.fields})
+		}
+		return nil
+	})
 }

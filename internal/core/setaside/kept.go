@@ -28,22 +28,70 @@ type Kept struct {
 	Path  string
 	Notes []string // what to know of lines that were taken in
 
-	lines    []*correction
-	byHash   map[string][]*correction
-	dropped  atomic.Int64 // lines of the input that were left out
-	replaced atomic.Int64 // lines that others took the place of
-	sum      string       // SHA-256 of the file; "" for none
+	lines []*correction
+	index index  // of the lines
+	sum   string // SHA-256 of the file; "" for none
+}
+
+// original is a line as it stands in the input.
+type original struct {
+	position int64  // 0 where the input has no such place
+	hash     string // of what it holds
 }
 
 // correction is what was made of a line.
 type correction struct {
-	place    string // where the line stood when it was corrected
-	position int64  // the same; 0 where the input has no such place
-	hash     string // of what the line holds in the input
-	dropped  bool
-	fields   [][]byte
-	problem  *reason.Cause // why the fields can't be trusted
-	used     atomic.Bool
+	original
+	place   string // where the line stood when it was corrected
+	dropped bool
+	asIs    bool // it stays as it is, unlike others with the same content
+	fields  [][]byte
+	problem *reason.Cause // why the fields can't be trusted
+	used    atomic.Bool
+}
+
+// agrees reports whether the same was made of two lines.
+func (c *correction) agrees(o *correction) bool {
+	return c.dropped == o.dropped && c.asIs == o.asIs &&
+		(c.dropped || c.asIs || hashOf(c.fields) == hashOf(o.fields))
+}
+
+// index finds corrections by the lines that they stand for.
+type index struct {
+	at    map[original]*correction
+	alike map[string]*alike // by hash
+}
+
+// alike are the corrections of lines with the same content.
+type alike struct {
+	first *correction
+	agree bool        // the same was made of all of them
+	used  atomic.Bool // for lines in other places
+}
+
+func newIndex(lines []*correction) index {
+	x := index{map[original]*correction{}, map[string]*alike{}}
+	for _, c := range lines {
+		x.at[c.original] = c
+		if all := x.alike[c.hash]; all == nil {
+			x.alike[c.hash] = &alike{first: c, agree: true}
+		} else {
+			all.agree = all.agree && c.agrees(all.first)
+		}
+	}
+	return x
+}
+
+// of is the correction of a line of the input, and what notes its use: the one that was made of it in its place, or else
+// what was made of all lines with its content. It is nil where there is none, or where it is not clear which.
+func (x index) of(o original) (c *correction, used *atomic.Bool) {
+	if c := x.at[o]; c != nil {
+		return c, &c.used
+	}
+	if all := x.alike[o.hash]; all != nil && all.agree {
+		return all.first, &all.used
+	}
+	return nil, nil
 }
 
 // keptColumns stand before those of the input.
@@ -59,7 +107,7 @@ func KeptPath(path, input string) string {
 // ReadKept reads the corrected lines of t that are kept at path; none where there is no file. Its error is a
 // *fault.Fault.
 func ReadKept(path string, t source.Table) (*Kept, error) {
-	k := &Kept{Path: path, byHash: map[string][]*correction{}}
+	k := &Kept{Path: path}
 	content, err := os.ReadFile(path)
 	if errors.Is(err, os.ErrNotExist) {
 		return k, nil
@@ -80,19 +128,21 @@ func ReadKept(path string, t source.Table) (*Kept, error) {
 		return nil, err
 	}
 	err = eachLine(file, path, func(place string, at int64, r *source.Record) error {
-		c := &correction{hash: string(bytes.TrimSpace(r.Fields[1])), problem: r.Problem}
+		c := &correction{original: original{hash: string(bytes.TrimSpace(r.Fields[1]))}, problem: r.Problem}
 		if len(c.hash) != hashDigits {
 			return refuse(path, at, fmt.Sprintf("%q does not stand for a line", r.Fields[1]), "leave the second column as "+
 				"it was, or delete the line")
 		}
-		c.place, c.dropped = withoutDrop(place)
+		c.place, c.dropped = withoutWord(place, dropWord)
+		c.place, c.asIs = withoutWord(c.place, asIsWord)
 		c.position, _ = positionOf(c.place, t)
 		for _, f := range r.Fields[len(keptColumns):] {
-			c.fields = append(c.fields, unguarded(bytes.Clone(f)))
+			c.fields = append(c.fields, value.Unguarded(bytes.Clone(f)))
 		}
-		k.add(c)
+		k.lines = append(k.lines, c)
 		return nil
 	})
+	k.index = newIndex(k.lines)
 	return k, err
 }
 
@@ -102,53 +152,15 @@ func (k *Kept) Any() bool { return len(k.lines) > 0 }
 // Sum is the SHA-256 of the file of the lines, in hexadecimal; "" where there is none.
 func (k *Kept) Sum() string { return k.sum }
 
-func (k *Kept) add(c *correction) {
-	k.lines = append(k.lines, c)
-	k.byHash[c.hash] = append(k.byHash[c.hash], c)
-}
-
-// keep keeps what a person made of a line, in place of what was made of it before.
-func (k *Kept) keep(place string, f foundLine, line *givenLine) {
-	old := k.of(f.position, f.hash)
-	now := f.fields
-	if old != nil {
-		now = old.fields
-	}
-	same := old == nil || !old.dropped
-	if same && !line.dropped && hashOf(now) == hashOf(line.fields) && !(f.problem && old == nil) {
-		return // it was left as it was
-	}
-	if old != nil && old.position == f.position {
-		k.lines = slices.DeleteFunc(k.lines, func(c *correction) bool { return c == old })
-		k.byHash[f.hash] = slices.DeleteFunc(k.byHash[f.hash], func(c *correction) bool { return c == old })
-	}
-	if !line.dropped && !f.problem && hashOf(f.fields) == hashOf(line.fields) {
-		return // it is again as it stands in the input
-	}
-	if f.problem && !line.dropped && line.problem != nil {
-		return // it can't be read any better
-	}
-	k.add(&correction{place: place, position: f.position, hash: f.hash, dropped: line.dropped, fields: line.fields,
-		problem: line.problem})
-}
-
-// of is the correction of a line of the input; nil where there is none, or where it is not clear which.
-func (k *Kept) of(position int64, hash string) *correction {
-	all := k.byHash[hash]
-	for _, c := range all {
-		if c.position == position {
-			return c
-		}
-	}
-	for _, c := range all {
-		if c.dropped != all[0].dropped || hashOf(c.fields) != hashOf(all[0].fields) {
-			return nil
-		}
-	}
-	if len(all) == 0 {
-		return nil
-	}
-	return all[0]
+// put takes corrections in, in place of those that were made of the same lines before. That a line stays as it is need
+// be said only where something was made of others with the same content.
+func (k *Kept) put(made []*correction) {
+	now := newIndex(made).at
+	k.lines = slices.DeleteFunc(k.lines, func(c *correction) bool { return now[c.original] != nil })
+	k.lines = append(k.lines, made...)
+	k.index = newIndex(k.lines)
+	k.lines = slices.DeleteFunc(k.lines, func(c *correction) bool { return c.asIs && k.index.alike[c.hash].agree })
+	k.index = newIndex(k.lines)
 }
 
 // In returns t with the corrected lines in it.
@@ -158,19 +170,19 @@ func (k *Kept) In(t source.Table) source.Table {
 
 // Map puts the corrected line in the place of a record.
 func (k *Kept) Map(r *source.Record) bool {
-	c := k.of(r.Position, hashOfRecord(r))
+	c, used := k.index.of(original{r.Position, hashOfRecord(r)})
+	if c == nil {
+		return true
+	}
+	if !used.Load() {
+		used.Store(true)
+	}
 	switch {
-	case c == nil:
+	case c.asIs:
 		return true
 	case c.dropped:
 		r.Dropped = true
-		if !c.used.Swap(true) {
-			k.dropped.Add(1)
-		}
 		return true
-	}
-	if !c.used.Swap(true) {
-		k.replaced.Add(1)
 	}
 	kinds := slices.Clone(r.Stored)
 	if r.Problem != nil || len(r.Fields) != len(c.fields) {
@@ -189,14 +201,25 @@ func (k *Kept) Map(r *source.Record) bool {
 func (k *Kept) Said(partial bool) (notes []string) {
 	notes = slices.Clone(k.Notes)
 	name := filepath.Base(k.Path)
-	replaced, dropped := k.replaced.Load(), k.dropped.Load()
+	var replaced, dropped, unused int64
+	for _, c := range k.lines {
+		switch {
+		case c.asIs:
+		case !c.used.Load() && !k.index.alike[c.hash].used.Load():
+			unused++
+		case c.dropped:
+			dropped++
+		default:
+			replaced++
+		}
+	}
 	if replaced > 0 {
 		notes = append(notes, fmt.Sprintf("%s: %s used", name, counted(replaced, "corrected line")))
 	}
 	if dropped > 0 {
 		notes = append(notes, fmt.Sprintf("%s: %s left out, as you said", name, counted(dropped, "line")))
 	}
-	if unused := int64(len(k.lines)) - replaced - dropped; unused > 0 && !partial {
+	if unused > 0 && !partial {
 		notes = append(notes, fmt.Sprintf("%s: %s not used, since the input no longer has what was corrected there",
 			name, counted(unused, "corrected line")))
 	}
@@ -230,12 +253,15 @@ func (k *Kept) Write(t source.Table) error {
 		}
 		for _, c := range k.lines {
 			place := c.place
-			if c.dropped {
+			switch {
+			case c.dropped:
 				place = dropWord + " " + place
+			case c.asIs:
+				place = asIsWord + " " + place
 			}
 			cells := []string{place, c.hash}
 			for _, f := range c.fields {
-				cells = append(cells, string(guarded(f)))
+				cells = append(cells, string(value.Guarded(f)))
 			}
 			if _, err := io.WriteString(out, d.Line(cells...)+"\r\n"); err != nil {
 				return err
@@ -276,20 +302,4 @@ func hashOfRecord(r *source.Record) string {
 		return hashOf([][]byte{r.Raw})
 	}
 	return hashOf(r.Fields)
-}
-
-// guarded puts an apostrophe before a text that a spreadsheet would run as a formula, and before one that has such an
-// apostrophe already; unguarded is its inverse.
-func guarded(text []byte) []byte {
-	if value.Runs(bytes.TrimLeft(text, "'")) {
-		return append([]byte{'\''}, text...)
-	}
-	return text
-}
-
-func unguarded(text []byte) []byte {
-	if bytes.HasPrefix(text, []byte("'")) && value.Runs(bytes.TrimLeft(text, "'")) {
-		return text[1:]
-	}
-	return text
 }

@@ -13,6 +13,7 @@ import (
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
 	"ladle/internal/core/whole"
 )
 
@@ -163,14 +164,14 @@ func (l *Lines) each(groups *Groups, take func(*source.Record, Line) error) erro
 // file, but for texts that a spreadsheet would run.
 func (l *Lines) line(d source.Dialect, r *source.Record, reasons []string) string {
 	record := d.Record(l.Table, r)
-	if r.Problem == nil && slices.ContainsFunc(r.Fields, func(f []byte) bool { return len(guarded(f)) != len(f) }) {
+	if r.Problem == nil && slices.ContainsFunc(r.Fields, func(f []byte) bool { return len(value.Guarded(f)) != len(f) }) {
 		cells := make([]string, len(r.Fields))
 		for i, f := range r.Fields {
-			cells[i] = string(guarded(f))
+			cells[i] = string(value.Guarded(f))
 		}
 		record = d.Line(cells...)
 	}
-	return d.Line(placeOf(l.Table, r.Position), string(guarded([]byte(strings.Join(reasons, " | "))))) +
+	return d.Line(placeOf(l.Table, r.Position), string(value.Guarded([]byte(strings.Join(reasons, " | "))))) +
 		string(d.Delimiter) + record + "\r\n"
 }
 

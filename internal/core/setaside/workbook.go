@@ -10,23 +10,19 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 
 	"ladle/internal/core/source"
+	"ladle/internal/core/value"
 	"ladle/internal/core/whole"
 )
 
 // Workbook is the ending of the name of a set-aside file that is a workbook (ECMA-376).
 const Workbook = ".xlsx"
 
-// Bounds of a sheet (ECMA-376, and what programs for it hold), and of the notes that one is worth.
-const (
-	mostRows  = 1 << 20
-	longest   = 32_767 // characters of a cell
-	mostNotes = 10_000
-)
+// mostNotes is the number of notes that a sheet is worth.
+const mostNotes = 10_000
 
 // badCell is the colour of cells that can't be loaded as they are.
 const badCell = "F4C7C3"
@@ -65,14 +61,14 @@ func newSheet(title string, names []string) (*sheet, error) {
 
 // put writes a row of texts; bad are those that can't be loaded, with what is wrong with them.
 func (s *sheet) put(cells []string, bad map[int][]string) error {
-	if s.row++; s.row > mostRows {
-		return fmt.Errorf("a sheet has no room for more than %d lines; write set_aside_as: csv", mostRows-2)
+	if s.row++; s.row > value.SheetRows {
+		return fmt.Errorf("a sheet has no room for more than %d lines; write set_aside_as: csv", value.SheetRows-2)
 	}
 	row := make([]any, len(cells))
 	for i, c := range cells {
-		if row[i] = c; utf8.RuneCountInString(c) > longest || strings.ContainsFunc(c, unwritable) {
-			return fmt.Errorf("a cell of line %s has no room in a workbook, or characters that it can't hold; write "+
-				"set_aside_as: csv", cells[0])
+		row[i] = c
+		if err := value.InCell(c); err != nil {
+			return fmt.Errorf("line %s: %w; write set_aside_as: csv", cells[0], err)
 		}
 		if why := bad[i]; why != nil {
 			row[i] = excelize.Cell{StyleID: s.style, Value: c}
@@ -98,11 +94,6 @@ func (s *sheet) note(column int, reasons []string) error {
 	}
 	return s.file.AddComment("set aside", excelize.Comment{Cell: cell, Author: "ladle",
 		Paragraph: []excelize.RichTextRun{{Text: strings.Join(reasons, "\n")}}})
-}
-
-// unwritable are the characters that no XML document holds (XML 1.0, §2.2), and a lone CR, which one reads as LF.
-func unwritable(c rune) bool {
-	return c < ' ' && c != '\t' && c != '\n' || c == 0xFFFE || c == 0xFFFF || c == utf8.RuneError
 }
 
 // writeTo ends the workbook.

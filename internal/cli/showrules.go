@@ -26,8 +26,8 @@ func showRules(s *term.Screen, r *report.Report) {
 		s.Table(t)
 		return
 	}
-	for _, row := range t.Rows {
-		s.Item(term.Dot, "%s, %s: %s cells: %s", row[0], row[1], row[2], row[3])
+	for i, row := range t.Rows {
+		s.Item(term.Dot, "%s, %s: %s: %s", row[0], row[1], plural(r.Rules[i].Cells, "cell"), row[3])
 	}
 }
 

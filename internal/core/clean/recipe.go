@@ -18,6 +18,7 @@ import (
 type Recipe struct {
 	columns []column
 	file    int // the first columns, that the file has
+	named   bool
 	only    int // the condition by which the input keeps rows; -1 for all
 	whole   bool
 	order   []int
@@ -143,6 +144,14 @@ func (c *column) form() formula.Kind {
 // Find returns the columns that go by name; see source.Header.Find.
 func (r *Recipe) Find(name string) []int { return source.Header{Names: r.Names()}.Find(name) }
 
+// InHeader reports whether a column of the file goes by name because its header says so, not by its position.
+func (r *Recipe) InHeader(name string) bool {
+	return !source.ByPosition(name) && slices.ContainsFunc(r.Find(name), func(i int) bool { return i < r.file })
+}
+
+// Named reports whether rules, new columns or conditions use names that the header has, which is one then.
+func (r *Recipe) Named() bool { return r.named }
+
 // Only is the condition by which the input keeps rows, or -1.
 func (r *Recipe) Only() int { return r.only }
 
@@ -215,6 +224,7 @@ func (m *builder) find(name Located) (int, bool) {
 	at := m.Find(name.Text)
 	switch len(at) {
 	case 1:
+		m.named = m.named || m.InHeader(name.Text)
 		return at[0], true
 	case 0:
 		m.wrong(name, fault.InvalidValue{What: fmt.Sprintf("there is no column %q", name.Text),
@@ -265,6 +275,7 @@ func (m *builder) compile(f Located) *formula.Formula {
 	}
 	for _, i := range made.Uses() {
 		m.columns[i].used = true
+		m.named = m.named || m.InHeader(m.columns[i].name)
 	}
 	return made
 }

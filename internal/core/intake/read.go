@@ -21,7 +21,7 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 		}
 		in.Rows = append(in.Rows, rows)
 		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
-		notes, err := readingNotes(in.Tables[i], f.Named)
+		notes, err := readingNotes(in.Tables[i], f.Named())
 		if err != nil {
 			return err
 		}

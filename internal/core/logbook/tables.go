@@ -56,7 +56,7 @@ func table(name, unique string, columns ...string) *schema.Table {
 			column.Declared, column.Type = "BLOB", value.Type{Kind: value.Bytes}
 		case c == "token":
 			column.Declared, column.Type = "VARCHAR(40)", value.Type{Kind: value.Text}
-		case added:
+		case added: // MySQL gives a TEXT no default
 			column.Declared, column.Type = "VARCHAR(4000)", value.Type{Kind: value.Text}
 		default:
 			column.Declared, column.Type = "TEXT", value.Type{Kind: value.Text}

@@ -10,7 +10,6 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
-	"ladle/internal/core/source"
 	"ladle/internal/core/value"
 )
 
@@ -102,7 +101,7 @@ func (r *resolver) cell(feed *Feed, t value.Type, header ladlefile.Text) Source 
 			fmt.Sprintf("rename one of them, or write: column %d", fields[0]+1))
 		return Source{}
 	}
-	feed.Named = feed.Named || feed.Recipe.Names()[fields[0]] != "" && !source.ByPosition(header.Value)
+	feed.named = feed.named || feed.Recipe.InHeader(header.Value)
 	return Source{Cell: feed.use(clean.Column{Of: fields[0], Type: t}), Header: feed.Recipe.Name(fields[0])}
 }
 
@@ -128,7 +127,7 @@ func (r *resolver) noUpdate(c ladlefile.Column, why string) {
 func (r *resolver) headers() {
 	for _, in := range r.inputs {
 		f := r.feeds[in.Name.Value]
-		if len(f.Columns) == 0 || f.Named || f.Header.Line == 0 || in.Asked.Header.Given() {
+		if len(f.Columns) == 0 || f.Named() || f.Header.Line == 0 || in.Asked.Header.Given() {
 			continue
 		}
 		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: the ladle "+

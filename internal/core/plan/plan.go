@@ -54,8 +54,11 @@ type Feed struct {
 	Header  source.Header
 	Recipe  *clean.Recipe
 	Columns []clean.Column // what steps use of it
-	Named   bool           // steps use columns by the names in its header, which is one then
+	named   bool           // steps use columns by the names in its header
 }
+
+// Named reports whether names that its header has are used, which is one then.
+func (f *Feed) Named() bool { return f.named || f.Recipe.Named() }
 
 // Name is the name of the input.
 func (f *Feed) Name() string { return f.Input.Name.Value }

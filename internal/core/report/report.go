@@ -155,12 +155,13 @@ func (r *Report) Fill(j *judge.Judgement) error {
 			return err
 		}
 		r.Steps = append(r.Steps, Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
-			Key: s.Recognised().KeyNames(), After: s.After,
-			Tally: s.Tally, Similar: s.Similar, Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines, Removed: s.Removed.Rows(), Gone: gone})
+			Key: s.Recognised().KeyNames(), After: s.After, Tally: s.Tally, Similar: append([]judge.Similar{}, s.Similar...),
+			Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines,
+			Removed: s.Removed.Rows(), Gone: gone})
 	}
 	for _, g := range j.Growths {
 		r.Lookups = append(r.Lookups, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),
-			Names: g.Names(mostNames), Similar: g.Similar})
+			Names: g.Names(mostNames), Similar: append([]judge.Similar{}, g.Similar...)})
 	}
 	for i := range r.Inputs {
 		r.Inputs[i].SetAside = j.SetAside[i].Len()

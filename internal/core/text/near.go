@@ -1,10 +1,11 @@
 package text
 
 import (
-	"hash/maphash"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
@@ -22,7 +23,7 @@ const (
 // Two names with such a difference share what is left of one of them with a letter taken out, so each name is kept
 // under all that it leaves so (symmetric deletion).
 type Near struct {
-	seed   maphash.Seed
+	base   uint64 // of hashes
 	fold   cases.Caser
 	places map[uint64][]int32
 	names  []letters
@@ -37,7 +38,7 @@ type letters struct {
 
 // NewNear returns an empty set of names.
 func NewNear() *Near {
-	return &Near{seed: maphash.MakeSeed(), fold: cases.Fold(), places: map[uint64][]int32{}}
+	return &Near{base: rand.Uint64() | 1, fold: cases.Fold(), places: map[uint64][]int32{}}
 }
 
 // Add adds a name. Names are numbered from 0 as they come.
@@ -67,35 +68,61 @@ func (n *Near) Each(name string, visit func(i int) bool) {
 
 // letters leaves the letters and digits of a name, without case and accents.
 func (n *Near) letters(name string) letters {
-	l := letters{given: name}
-	var digits strings.Builder
-	for _, r := range norm.NFKD.String(n.fold.String(name)) {
+	l := letters{given: name, runes: make([]rune, 0, len(name))}
+	if !isASCII(name) {
+		name = norm.NFKD.String(n.fold.String(name))
+	}
+	digits := 0
+	for _, r := range name {
 		switch {
+		case r >= 'A' && r <= 'Z':
+			l.runes = append(l.runes, r+'a'-'A')
 		case unicode.IsDigit(r):
-			digits.WriteRune(r)
+			digits++
 			l.runes = append(l.runes, r)
 		case unicode.IsLetter(r):
 			l.runes = append(l.runes, r)
 		}
 	}
-	l.digits = digits.String()
+	if digits > 0 {
+		l.digits = strings.Map(func(r rune) rune {
+			if unicode.IsDigit(r) {
+				return r
+			}
+			return -1
+		}, name)
+	}
 	return l
 }
 
-// leaves returns the hash of the letters, and of what is left of them without each one of them.
+func isASCII(name string) bool {
+	for i := range len(name) {
+		if name[i] >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
+}
+
+// leaves gives take the hash of the letters, and of what is left of them without each one of them. A hash is the
+// polynomial of the letters at the base, so that each of them follows from those of the letters before and behind.
 func (n *Near) leaves(runes []rune, take func(uint64)) {
-	buf := make([]byte, 0, 64)
-	for without := -1; without < len(runes); without++ {
-		if without >= 0 && len(runes) < leastAlike {
-			return
-		}
-		buf = buf[:0]
-		for i, r := range runes {
-			if i != without {
-				buf = append(buf, byte(r), byte(r>>8), byte(r>>16))
-			}
-		}
-		take(maphash.Bytes(n.seed, buf))
+	var few [64]uint64
+	before := few[:0] // the hashes of the letters before each
+	whole := uint64(0)
+	for _, r := range runes {
+		before = append(before, whole)
+		whole = whole*n.base + uint64(r)
+	}
+	take(whole)
+	if len(runes) < leastAlike {
+		return
+	}
+	behind, power := uint64(0), uint64(1)
+	for i := len(runes) - 1; i >= 0; i-- {
+		take(before[i]*power + behind)
+		behind += uint64(runes[i]) * power
+		power *= n.base
 	}
 }
 

@@ -29,7 +29,7 @@ func (w *writer) rules(f *file) {
 			titled = true
 		}
 		w.said(fmt.Sprintf("      %s: {%s}", ladlefile.Scalar(c.ref), strings.Join(parts, ", ")), why, doubt,
-			f.input+", "+c.Name)
+			f.input+": "+c.Name)
 	}
 }
 

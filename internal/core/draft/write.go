@@ -72,11 +72,11 @@ func (w *writer) input(f *file) {
 	}
 	if h := m.Header; h.Value != "" {
 		w.said("    header: "+h.Value, pick(h.Confidence < 0.9,
-			"not sure that this line is the header", ""), h.Confidence < 0.9, f.input)
+			"a guess; check which line has the names of the columns", ""), h.Confidence < 0.9, f.input+": header")
 	}
 	if e := m.Encoding; e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
 		w.said("    encoding: "+ladlefile.Scalar(e.Value), pick(e.Confidence < 0.9,
-			"a guess; check letters with accents", ""), e.Confidence < 0.9, f.input)
+			"a guess; check letters with accents", ""), e.Confidence < 0.9, f.input+": encoding")
 	}
 	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && m.Format == "text" {
 		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)
@@ -130,7 +130,7 @@ func (w *writer) block(b *block) {
 		}
 		text = "[" + strings.Join(all, ", ") + "]"
 	}
-	w.said("    key: "+text, why, !certain, name+", key")
+	w.said("    key: "+text, why, !certain, name+": key")
 	w.keyRepeats(b, name, key)
 	w.line("    columns:")
 	for _, x := range b.fed {

@@ -151,7 +151,9 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 	if err != nil {
 		return err
 	}
-	r, err := loadFile(ctx, file, c.String("db"), waits(c), o)
+	r, err := answered(ctx, file, o.Try || o.Ask != nil, func() (*report.Report, error) {
+		return loadFile(ctx, file, c.String("db"), waits(c), o)
+	})
 	if err != nil {
 		return err
 	}

@@ -9,10 +9,12 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"zombiezen.com/go/sqlite"
 	"zombiezen.com/go/sqlite/sqlitex"
 
+	"ladle/internal/core/source"
 	"ladle/internal/seeded"
 	"ladle/internal/term"
 )
@@ -168,5 +170,28 @@ set_aside_limit: any
 			pick(g, "code", "name", "id"), pick(g, "add", "leave_blank", "set_aside"))} {
 
 		require.NoError(t, os.WriteFile(filepath.Join(".", name), []byte(content), 0o600))
+	}
+}
+
+// TestTheEncodingIsAskedUntilItIsOne: a number, or a name; anything else is asked once more.
+func TestTheEncodingIsAskedUntilItIsOne(t *testing.T) {
+	u := &source.UnclearEncoding{Path: "agents.csv", Input: "agents", Could: []source.EncodingReading{
+		{Encoding: "windows-1250", Lines: []source.EncodedLine{{Line: 3, Text: "Häfler"}, {Line: 4, Text: "Gdańsk"}}},
+		{Encoding: "IBM852", Lines: []source.EncodedLine{{Line: 3, Text: "Hńfler"}, {Line: 4, Text: "\x1b"}}}}}
+	for _, c := range []struct {
+		answers []string
+		want    string
+	}{{[]string{"1"}, "windows-1250"}, {[]string{"", "3", "martian", "2"}, "IBM852"}, {[]string{"iso-8859-2"}, "iso-8859-2"},
+		{[]string{"q"}, ""}} {
+		var questions []string
+		got, err := askEncoding(context.Background(), func(_ context.Context, question, _ string) (string, error) {
+			questions = append(questions, question)
+			return c.answers[len(questions)-1], nil
+		}, u)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, got)
+		assert.Len(t, questions, len(c.answers))
+		assert.Contains(t, questions[0], "  1  windows-1250  line 3: Häfler\n                   line 4: Gdańsk\n"+
+			"  2  IBM852        line 3: Hńfler\n                   line 4: \\u001b\n")
 	}
 }

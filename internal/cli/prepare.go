@@ -45,7 +45,10 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 	progress := term.NewProgress()
 	defer progress.Clear()
 	o.Progress = func(input string, done, of int64) { progress.Show("cleaning "+input, done, of, "bytes") }
-	r, err := prepare.Run(ctx, file, o)
+	r, err := answered(ctx, file, true, func() (*prepare.Report, error) {
+		defer progress.Clear()
+		return prepare.Run(ctx, file, o)
+	})
 	if err != nil {
 		return err
 	}

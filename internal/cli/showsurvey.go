@@ -65,7 +65,7 @@ func showInput(s *term.Screen, in *survey.Input) {
 func formatWords(m *source.Format) string {
 	words := []string{"workbook (" + m.Format + ")"}
 	if m.Format == "text" {
-		words = []string{"text in " + guessed(m.Encoding.Value, m.Encoding), delimiterWords(m), m.LineEndings}
+		words = []string{"text in " + encodingWords(m), delimiterWords(m), m.LineEndings}
 		if m.Quote == "none" {
 			words = append(words, "quotes are part of the data")
 		} else if m.Quote != `"` {
@@ -90,6 +90,13 @@ func formatWords(m *source.Format) string {
 	return strings.Join(kept, ", ")
 }
 
+func encodingWords(m *source.Format) string {
+	if m.Could != nil {
+		return m.Encoding.Value + " (not certain)"
+	}
+	return guessed(m.Encoding.Value, m.Encoding)
+}
+
 func delimiterWords(m *source.Format) string {
 	names := map[string]string{",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars", "none": "a single column"}
 	if name, ok := names[m.Delimiter.Value]; ok {
@@ -111,6 +118,9 @@ func guessed(words string, g source.Setting) string {
 func formatNotes(m *source.Format) (notes []string) {
 	add := func(words string, arguments ...any) { notes = append(notes, fmt.Sprintf(words, arguments...)) }
 	line := lineOf(m)
+	if m.Could != nil {
+		add("its encoding isn't certain; it could be %s; give the right one with --encoding", source.Readings(m.Could))
+	}
 	if m.SkippedLines > 0 {
 		add("%s above the header: %s", plural(int64(m.SkippedLines), line), quoted(m.SkippedTexts))
 	}

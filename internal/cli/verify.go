@@ -73,7 +73,10 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 	defer at.close()
 	o.After, _ = strconv.ParseInt(c.String("after"), 10, 64) // it was checked
 	o.Progress = func(input string, done, of int64) { at.progress.Show("reading "+input, done, of, "bytes") }
-	v, err := verify.Run(ctx, at.file, at.db, o)
+	v, err := answered(ctx, file, true, func() (*verify.Verification, error) {
+		defer at.progress.Clear()
+		return verify.Run(ctx, at.file, at.db, o)
+	})
 	if err == nil {
 		err = list.place()
 	}

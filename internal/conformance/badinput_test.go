@@ -40,7 +40,8 @@ func TestBadInput(t *testing.T) {
 		}, 1,
 			[]string{"in.csv:3: the line is not valid UTF-8"}},
 		{"an encoding that isn't clear", func(w *world) { w.write("in.csv", goodFile+"B2,T\x9d\x8fx,1,Norway\n") }, 1,
-			[]string{"in.csv: it is not clear in which encoding this text is", "set encoding: for this input"}},
+			[]string{"in.csv:3: the text isn't UTF-8, and its encoding isn't certain; it could be",
+				"set encoding: to the right one"}},
 		{"invalid UTF-8 in the header", func(w *world) { w.write("in.csv", "R\xe9g,Námé,GT,Flag\n") }, 1,
 			[]string{"in.csv:1: the header is not valid UTF-8"}},
 		{"a quote never closed", func(w *world) {

@@ -52,7 +52,7 @@ var forms = map[string]func(w *world, rows [][]string) (input string){
 			";", "\r\n") + "-- end of report\r\n")
 		require.NoError(w, err)
 		w.write("in.txt", encoded)
-		return "file: in.txt, footer_lines: 1"
+		return "file: in.txt, footer_lines: 1, encoding: windows-1252"
 	},
 	"tabs, UTF-16, gzip": func(w *world, rows [][]string) string {
 		encoded, err := unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(inDelimiters(rows, "\t",

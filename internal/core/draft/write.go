@@ -9,6 +9,7 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
 )
 
 // writer writes the ladle file and collects what is said of it.
@@ -75,8 +76,12 @@ func (w *writer) input(f *file) {
 			"a guess; check which line has the names of the columns", ""), h.Confidence < 0.9, f.input+": header")
 	}
 	if e := m.Encoding; e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
-		w.said("    encoding: "+ladlefile.Scalar(e.Value), pick(e.Confidence < 0.9,
-			"a guess; check letters with accents", ""), e.Confidence < 0.9, f.input+": encoding")
+		if m.Could == nil {
+			w.said("    encoding: "+ladlefile.Scalar(e.Value), "", false, f.input)
+		} else {
+			w.said("    # encoding: "+ladlefile.Scalar(e.Value), "not certain; it could be "+
+				source.Readings(m.Could), true, f.input+": encoding")
+		}
 	}
 	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && m.Format == "text" {
 		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)

@@ -55,7 +55,7 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 	for _, i := range f.Inputs {
 		t, err := source.Open(i.Paths, i.Asked)
 		if err != nil {
-			failed = append(failed, err)
+			failed = append(failed, source.OfInput(err, i.Name.Value))
 			continue
 		}
 		headers[i.Name.Value], opened[i.Name.Value] = t.Header(), t

@@ -5,31 +5,18 @@ import (
 	"path/filepath"
 	"strings"
 
-	"ladle/internal/core/fault"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 )
 
-const (
-	certain = 0.9  // what is less sure is told
-	vague   = 0.05 // an encoding that is less sure would change values
-)
+const certain = 0.9 // what is less sure is told
 
-// readingNotes are what a person should know of the way in which files were read, because it was detected. It
-// is an error when the encoding of a file is so unsure that values could be other ones. named says that columns are used
-// by their names: the line that has them is the header.
-func readingNotes(t source.Table, named bool) ([]string, error) {
-	var notes []string
+// readingNotes are what a person should know of the way in which files were read, because it was detected. named says
+// that columns are used by their names: the line that has them is the header.
+func readingNotes(t source.Table, named bool) (notes []string) {
 	for _, m := range t.Formats() {
 		name := filepath.Base(m.Name())
-		e := m.Encoding
-		switch {
-		case e.Value == "" || e.Given || e.Value == "ASCII" || strings.HasPrefix(e.Value, "UTF-"):
-		case e.Confidence < vague:
-			return nil, fault.At(fault.Refused, fault.Problem{File: m.Path,
-				What: fmt.Sprintf("it is not clear in which encoding this text is; the best guess is %s", e.Value),
-				Do:   "set encoding: for this input"})
-		default:
+		if e := m.Encoding; e.Value != "" && !e.Given && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
 			notes = append(notes, fmt.Sprintf("%s was read as %s, a guess; set encoding: in the ladle file to be "+
 				"certain", name, e.Value))
 		}
@@ -58,7 +45,7 @@ func readingNotes(t source.Table, named bool) ([]string, error) {
 				"file to be certain", name, h.Value))
 		}
 	}
-	return notes, nil
+	return notes
 }
 
 // hidden returns what of a sheet is read although a person doesn't see it, or doesn't see it so.

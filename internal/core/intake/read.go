@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ladle/internal/core/clean"
+	"ladle/internal/core/source"
 )
 
 // Read cleans all inputs into spools, and adds up their totals. progress, when not nil, hears of the bytes of an input
@@ -17,15 +18,11 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 		}
 		rows, err := clean.Read(ctx, in.Tables[i], f.Recipe, f.Columns, in.dir, told)
 		if err != nil {
-			return err
+			return source.OfInput(err, f.Name())
 		}
 		in.Rows = append(in.Rows, rows)
 		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
-		notes, err := readingNotes(in.Tables[i], f.Named())
-		if err != nil {
-			return err
-		}
-		in.Notes = append(in.Notes, notes...)
+		in.Notes = append(in.Notes, readingNotes(in.Tables[i], f.Named())...)
 	}
 	in.Notes = append(in.Notes, in.Plan.Unfollowed()...)
 	return in.addUp()

@@ -86,3 +86,25 @@ func (f *File) ReadFrom(name string, paths []string) error {
 	return fault.At(fault.Wrong, fault.Problem{File: f.Path, What: fmt.Sprintf("there is no input %q", name),
 		Do: fault.DidYouMean(name, names)})
 }
+
+// OneFile reports whether an input is read from one file, that is not standard input.
+func (f *File) OneFile(name string) bool {
+	in := f.input(name)
+	return in != nil && len(in.Paths) == 1 && in.Paths[0] != "-" && !strings.ContainsAny(in.Paths[0], "*?[")
+}
+
+// SetEncoding has an input read in an encoding.
+func (f *File) SetEncoding(name, encoding string) {
+	if in := f.input(name); in != nil {
+		in.Asked.Encoding = encoding
+	}
+}
+
+func (f *File) input(name string) *Input {
+	for _, in := range f.Inputs {
+		if in.Name.Value == name {
+			return in
+		}
+	}
+	return nil
+}

@@ -95,7 +95,7 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 	for _, in := range f.Inputs {
 		t, err := source.Open(in.Paths, in.Asked)
 		if err != nil {
-			failed = append(failed, err)
+			failed = append(failed, source.OfInput(err, in.Name.Value))
 			continue
 		}
 		kept, err := setaside.ReadKept(setaside.KeptPath(f.Path, in.Name.Value), t)
@@ -125,7 +125,7 @@ func Cleaned(ctx context.Context, all []*Input, progress func(input string, done
 	for _, in := range all {
 		t, err := in.Recipe.Gather(ctx, in.Table, in.told(progress))
 		if err != nil {
-			return nil, err
+			return nil, source.OfInput(err, in.Name)
 		}
 		tables = append(tables, in.Recipe.Table(t))
 	}
@@ -156,7 +156,7 @@ func Run(ctx context.Context, f *ladlefile.File, o Options) (*Report, error) {
 	for _, in := range inputs {
 		w := &inputWriter{Input: in, Options: o}
 		if err := w.run(ctx, &groups); err != nil {
-			return nil, err
+			return nil, source.OfInput(err, in.Name)
 		}
 		r.Inputs = append(r.Inputs, w.report)
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/source/charset"
 )
 
 // ReadOptions is what is said about how a file is to be read. What is left zero is detected.
@@ -17,6 +18,10 @@ type ReadOptions struct {
 	Quote     string // the character, or none
 	Sheet     string // of a workbook: its name or number
 	Range     string // of a sheet: B4:K900, or the name of a range or table
+
+	// Guess has an encoding that isn't certain guessed, where otherwise the file is refused: to look at a file, never
+	// to load it.
+	Guess bool
 }
 
 // HeaderLines says on which lines the names of the columns stand.
@@ -65,7 +70,7 @@ func (a *ReadOptions) SetFooter(word string) error {
 
 // SetEncoding takes the name of an encoding.
 func (a *ReadOptions) SetEncoding(word string) error {
-	if _, err := named(word); err != nil {
+	if _, err := charset.Named(word); err != nil {
 		return cannot(word, "write its name in the IANA registry, for example UTF-8, UTF-16LE, windows-1252, "+
 			"ISO-8859-2 or Shift_JIS")
 	}

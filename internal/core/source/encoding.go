@@ -2,46 +2,44 @@ package source
 
 import (
 	"bytes"
-	"cmp"
 	"encoding/binary"
-	"fmt"
 	"io"
-	"math"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding"
-	"golang.org/x/text/encoding/charmap"
-	"golang.org/x/text/encoding/ianaindex"
 	"golang.org/x/text/encoding/japanese"
-	encodingunicode "golang.org/x/text/encoding/unicode"
-	"golang.org/x/text/encoding/unicode/utf32"
 	"golang.org/x/text/transform"
+
+	"ladle/internal/core/source/charset"
 )
 
 const (
-	utf8Name     = "UTF-8"
-	lookedAt     = 64 << 10 // bytes from the first one that isn't ASCII by which an encoding is judged
-	byteOrder    = "\ufeff"
-	sureEncoding = 0.99
+	utf8Name  = charset.UTF8
+	lookedAt  = 64 << 10 // bytes from the first one that isn't ASCII by which an encoding is judged
+	byteOrder = "\ufeff"
+	escape    = 0x1b
 )
 
 // decoder reads bytes in any encoding as UTF-8. Unless the encoding is said, it is found: by a byte-order mark, by
 // the NULs of UTF-16, or by what stands from the first byte on that isn't ASCII, however late that comes.
 type decoder struct {
-	from io.Reader
-	is   Setting // while it is empty, all was ASCII
-	tail []byte
-	err  error // of from, behind tail
+	from    io.Reader
+	is      Setting // while it is empty, all was ASCII
+	unclear *UnclearEncoding
+	before  lineEndings // of what was ASCII
+	begun   []byte      // the last line of that so far
+	escaped bool        // an escape stood there that switches to nothing
+	tail    []byte
+	err     error // of from, behind tail
 }
 
 // decode reads from with the encoding of that name, or with the one that is found when name is "".
 func decode(from io.Reader, name string) (*decoder, error) {
 	d := &decoder{from: from}
 	if name != "" {
-		e, err := named(name)
+		e, err := charset.Named(name)
 		if err != nil {
 			return nil, err
 		}
@@ -55,7 +53,7 @@ func decode(from io.Reader, name string) (*decoder, error) {
 	}
 	d.from = io.MultiReader(bytes.NewReader(head[:n]), from)
 	if name, sure := wide(head[:n]); name != "" {
-		e, err := named(name)
+		e, err := charset.Named(name)
 		if err != nil {
 			return nil, err
 		}
@@ -87,34 +85,11 @@ func wide(head []byte) (name string, sure float64) {
 	const many = 4 // in text of a Latin script nearly each second byte is NUL
 	switch n := len(head); {
 	case nul[1] > n/many && nul[0]*20 < nul[1]:
-		return "UTF-16LE", 0.9
+		return "UTF-16LE", certainly
 	case nul[0] > n/many && nul[1]*20 < nul[0]:
-		return "UTF-16BE", 0.9
+		return "UTF-16BE", certainly
 	}
 	return "", 0
-}
-
-// named is the encoding with a name of the IANA registry.
-func named(name string) (encoding.Encoding, error) {
-	switch strings.ToUpper(name) {
-	case utf8Name, "UTF8":
-		return encoding.Nop, nil
-	case "UTF-16LE":
-		return encodingunicode.UTF16(encodingunicode.LittleEndian, encodingunicode.IgnoreBOM), nil
-	case "UTF-16BE":
-		return encodingunicode.UTF16(encodingunicode.BigEndian, encodingunicode.IgnoreBOM), nil
-	case "UTF-16":
-		return encodingunicode.UTF16(encodingunicode.LittleEndian, encodingunicode.UseBOM), nil
-	case "UTF-32LE":
-		return utf32.UTF32(utf32.LittleEndian, utf32.IgnoreBOM), nil
-	case "UTF-32BE":
-		return utf32.UTF32(utf32.BigEndian, utf32.IgnoreBOM), nil
-	}
-	e, err := ianaindex.IANA.Encoding(name)
-	if err != nil || e == nil {
-		return nil, fmt.Errorf("there is no encoding %q", name)
-	}
-	return e, nil
 }
 
 // use reads on with an encoding.
@@ -141,6 +116,10 @@ func (d *decoder) Read(b []byte) (int, error) {
 	}
 	n, err := d.from.Read(b)
 	ascii := asciiPrefix(b[:n])
+	if at := bytes.IndexByte(b[:ascii], escape); at >= 0 && !d.escaped {
+		ascii = at
+	}
+	d.passed(b[:ascii])
 	if ascii == n {
 		return n, err
 	}
@@ -151,6 +130,19 @@ func (d *decoder) Read(b []byte) (int, error) {
 	d.judge()
 	return d.from.Read(b)
 }
+
+// passed notes ASCII that is handed out.
+func (d *decoder) passed(b []byte) {
+	d.before.count(b)
+	if end := lastEnd(b); end > 0 {
+		d.begun, b = d.begun[:0], b[end:]
+	}
+	d.begun = append(d.begun, b...)
+	d.begun = d.begun[max(0, len(d.begun)-longestBegun):]
+}
+
+// longestBegun is how many bytes before the first one that isn't ASCII are looked at, at most.
+const longestBegun = 1 << 10
 
 // asciiPrefix is the length of the part of b before the first byte that isn't ASCII.
 func asciiPrefix(b []byte) int {
@@ -183,9 +175,76 @@ func (d *decoder) judge() {
 		rest = append(rest, failingReader{d.err})
 	}
 	d.from = io.MultiReader(append(rest, d.from)...)
-	is, e := judgeEncoding(d.tail)
-	d.use(is, e)
+	switch {
+	case d.tail[0] == escape && !switches(d.tail):
+		d.escaped, d.tail, d.err = true, nil, nil
+	case d.tail[0] == escape:
+		d.use(Setting{Value: "ISO-2022-JP", Confidence: certainly}, japanese.ISO2022JP)
+	default:
+		d.find(len(d.tail) > lookedAt)
+	}
 }
+
+// switches reports whether a text starts with an escape sequence of ISO-2022-JP (RFC 1468).
+func switches(text []byte) bool {
+	for _, s := range []string{"\x1b$B", "\x1b$@", "\x1b(J"} {
+		if bytes.HasPrefix(text, []byte(s)) {
+			return true
+		}
+	}
+	return false
+}
+
+// find finds the encoding by tail, which starts with a byte that isn't ASCII; more of the file follows when cut.
+func (d *decoder) find(cut bool) {
+	text := d.tail
+	if end := bytes.LastIndexByte(text, '\n'); cut && end > 0 {
+		text = text[:end]
+	}
+	good, bad := sequences(text)
+	const share = 3 // of bytes that aren't valid UTF-8 to sequences that are, where both stand in one file
+	if good > fewSequences && bad <= share*good {
+		d.use(Setting{Value: utf8Name, Confidence: 1 - float64(bad)/float64(good+bad)}, encoding.Nop)
+		return
+	}
+	text = slices.Concat(d.begun, text)
+	readings, sure := charset.Judge(text)
+	if good > 0 && seemsUTF8(readings, bad == 0) {
+		d.use(Setting{Value: utf8Name, Confidence: 1 - float64(bad)/float64(good+bad)}, encoding.Nop)
+		return
+	}
+	is := Setting{Value: readings[0].Name, Confidence: certainly}
+	if !sure || readings[0].Name == utf8Name {
+		is.Confidence = unsure
+		d.unclear = newUnclear(text, d.before, readings)
+	}
+	d.use(is, readings[0].Encoding)
+}
+
+// fewSequences is a number of characters that could be valid UTF-8 by chance, although they are in another encoding.
+const fewSequences = 12
+
+// seemsUTF8 reports whether a text of few characters is UTF-8: when it is valid, unless another reading is much
+// likelier; when it isn't, only if it is likelier by far than in any other encoding.
+func seemsUTF8(readings []charset.Reading, valid bool) bool {
+	const far = 8 // between the logarithms of two likelihoods
+	best := 0
+	if readings[0].Name == utf8Name {
+		best = 1
+	}
+	at := slices.IndexFunc(readings, func(r charset.Reading) bool { return r.Name == utf8Name })
+	lead := readings[at].Score - readings[best].Score
+	if valid {
+		return lead > -far
+	}
+	return lead > far
+}
+
+// Confidences of what was found.
+const (
+	certainly = 0.99
+	unsure    = 0.5
+)
 
 // failingReader returns an error.
 type failingReader struct{ err error }
@@ -221,91 +280,6 @@ func (u *markSkipper) Read(b []byte) (int, error) {
 	return u.r.Read(b)
 }
 
-// alphabet is an encoding of one byte a character, with the characters outside of ASCII that are met in its languages.
-type alphabet struct {
-	name   string
-	set    encoding.Encoding
-	often  string // letters in lower case that are frequent
-	rarely string // others, and marks
-	runs   bool   // its letters stand beside each other
-}
-
-const (
-	quotation = "–—‘’“”„…€£§°«»"
-
-	western   = "éäöüèàçßåøæñóíáúãêôâîœ" + quotation
-	westerns  = "õûïëùìòÿýžš½²³·ºª´®©±µ"
-	central   = "ąęłśżćńóźáíéěščřžýůúőűöü" + quotation
-	centrals  = "ďťňŕĺľôäëâîăşţđç˝´"
-	cyrillic  = "оеаинтсрвлкмдпуя"
-	cyrillics = "бгжзйфхцчшщъыьэюёіїєґ№" + quotation
-	greek     = "αοιετσνηυρπκμλςίό"
-	greeks    = "βγδζθξφχψωάέήύώϊϋ" + quotation
-	turkish   = "çğıöşüâîû" + quotation
-	baltic    = "ąčęėįšųūžāēģīķļņ" + quotation
-	baltics   = "õäöü"
-	hebrew    = "אבגדהוזחטיכלמנפצקרשתםן"
-	hebrews   = "ךסעףץ₪"
-	arabic    = "ابتثجحخدرسعفقكلمنهويةش"
-	arabics   = "ذزصضطظغىءآأؤإئ،؛؟"
-)
-
-// alphabets stand in the order in which they are preferred where they read a text alike.
-var alphabets = []alphabet{
-	{"windows-1252", charmap.Windows1252, western, westerns, false},
-	{"ISO-8859-15", charmap.ISO8859_15, western, westerns, false},
-	{"windows-1250", charmap.Windows1250, central, centrals, false},
-	{"ISO-8859-2", charmap.ISO8859_2, central, centrals, false},
-	{"windows-1254", charmap.Windows1254, turkish, "", false},
-	{"windows-1257", charmap.Windows1257, baltic, baltics, false},
-	{"windows-1251", charmap.Windows1251, cyrillic, cyrillics, true},
-	{"ISO-8859-5", charmap.ISO8859_5, cyrillic, cyrillics, true},
-	{"KOI8-R", charmap.KOI8R, cyrillic, cyrillics, true},
-	{"windows-1253", charmap.Windows1253, greek, greeks, true},
-	{"ISO-8859-7", charmap.ISO8859_7, greek, greeks, true},
-	{"windows-1255", charmap.Windows1255, hebrew, hebrews, true},
-	{"windows-1256", charmap.Windows1256, arabic, arabics, true},
-}
-
-// judgeEncoding finds the encoding of a text that starts with a byte that isn't ASCII.
-func judgeEncoding(text []byte) (Setting, encoding.Encoding) {
-	good, bad := sequences(text)
-	if good > 0 && 2*bad <= good {
-		return Setting{Value: utf8Name, Confidence: 1 - float64(bad)/float64(good+bad)}, encoding.Nop
-	}
-	if share, n := shiftJIS(text); share > 0.6 {
-		const enough = 6 // characters
-		few := min(1, float64(n)/enough)
-		return Setting{Value: "Shift_JIS", Confidence: share * few * few}, japanese.ShiftJIS
-	}
-	type reading struct {
-		alphabet
-		score float64
-		text  string
-	}
-	var all []reading
-	for i, a := range alphabets {
-		read, err := a.set.NewDecoder().Bytes(text)
-		if err != nil || slices.ContainsFunc(all, func(r reading) bool { return r.text == string(read) }) {
-			continue
-		}
-		score := a.score(string(read))
-		if i == 0 {
-			score += commonest
-		}
-		all = append(all, reading{a, score, string(read)})
-	}
-	slices.SortStableFunc(all, func(a, b reading) int { return cmp.Compare(b.score, a.score) })
-	best, sure := all[0], sureEncoding
-	if len(all) > 1 {
-		sure = min(sure, best.score-all[1].score)
-	}
-	return Setting{Value: best.name, Confidence: math.Round(100*max(0.01, min(sure, best.score))) / 100}, best.set
-}
-
-// commonest is what speaks for the first of alphabets besides its letters.
-const commonest = 0.1
-
 // sequences counts the characters of several bytes in text that are valid UTF-8, and the bytes that are not. What
 // the end of text cuts counts as neither.
 func sequences(text []byte) (good, bad int) {
@@ -322,67 +296,4 @@ func sequences(text []byte) (good, bad int) {
 		text = text[n:]
 	}
 	return good, bad
-}
-
-// shiftJIS is the share of characters that start with a byte that is usual in Japanese text and rare in others, among
-// all that aren't ASCII; 0 when text isn't valid (JIS X 0208, appendix 1).
-func shiftJIS(text []byte) (share float64, all int) {
-	usual := 0
-	for i := 0; i < len(text); i++ {
-		c := text[i]
-		switch {
-		case c < 0x80:
-			continue
-		case c >= 0xa1 && c <= 0xdf: // half-width katakana
-			all++
-		case c >= 0x81 && c <= 0x9f || c >= 0xe0 && c <= 0xfc:
-			if i+1 == len(text) {
-				break
-			}
-			if next := text[i+1]; next < 0x40 || next == 0x7f || next > 0xfc {
-				return 0, 0
-			}
-			all++
-			if c <= 0x84 || c >= 0x88 && c <= 0x9f {
-				usual++
-			}
-			i++
-		default:
-			return 0, 0
-		}
-	}
-	return float64(usual) / float64(max(all, 1)), all
-}
-
-// score is how usual the characters outside of ASCII are in text, from -1 to 1.
-func (a alphabet) score(text string) float64 {
-	sum, all := 0.0, 0
-	var before rune
-	for _, c := range text {
-		if c >= utf8.RuneSelf {
-			all++
-			switch {
-			case c == utf8.RuneError, unicode.IsControl(c):
-				sum--
-			case strings.ContainsRune(a.often, unicode.ToLower(c)):
-				sum++
-			case strings.ContainsRune(a.rarely, unicode.ToLower(c)):
-				sum += 0.6
-			case !unicode.IsLetter(c):
-				sum += 0.2
-			}
-			switch {
-			case unicode.IsUpper(c) && unicode.IsLower(before):
-				sum--
-			case a.runs && unicode.IsUpper(c) && unicode.IsUpper(before):
-				sum -= 0.4
-			}
-			beside := before >= utf8.RuneSelf && unicode.IsLetter(before) && unicode.IsLetter(c)
-			if beside != a.runs && (beside || unicode.IsLetter(before) && before < utf8.RuneSelf) {
-				sum -= 0.5
-			}
-		}
-		before = c
-	}
-	return sum / float64(max(all, 1))
 }

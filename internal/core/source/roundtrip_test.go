@@ -118,7 +118,7 @@ func TestAllFormsReadAlike(t *testing.T) {
 						content = packed.String()
 					}
 					require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-					table, err := opened(t, Open, ReadOptions{}, path)
+					table, err := opened(t, Open, ReadOptions{Guess: true}, path)
 					require.NoError(t, err)
 					m := table.Formats()[0]
 					assert.Equal(t, []string{string(delimiter), `"`, "1"},
@@ -174,7 +174,7 @@ func TestEncodingsByTheirLetters(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			content, err := c.set.NewEncoder().String(c.text)
 			require.NoError(t, err)
-			table, err := open(t, content, ReadOptions{Header: HeaderLines{First: 1, Last: 1}})
+			table, err := open(t, content, ReadOptions{Header: HeaderLines{First: 1, Last: 1}, Guess: true})
 			require.NoError(t, err)
 			g := readGrid(t, table)
 			assert.Equal(t, c.name, table.Formats()[0].Encoding.Value)

@@ -92,22 +92,24 @@ func (f File) Name() string {
 // Format is how a file is read.
 type Format struct {
 	File
-	Compression   string   `json:"compression,omitempty"`  // gzip or zip
-	Format        string   `json:"type"`                   // text, xlsx or ods
-	Encoding      Setting  `json:"encoding,omitzero"`      // of text
-	Delimiter     Setting  `json:"delimiter,omitzero"`     // of text: the character between fields, or none
-	Quote         string   `json:"quote,omitempty"`        // of text: the character, or none
-	QuoteGuessed  bool     `json:"-"`                      // nobody has said it, and it is not the usual one
-	LineEndings   string   `json:"line_endings,omitempty"` // of text: LF, CRLF, CR, or several
-	Header        Setting  `json:"header"`                 // the line, or lines, of the names, or none
-	SkippedLines  int      `json:"skipped_lines"`          // lines over the header that hold something
-	SkippedTexts  []string `json:"skipped_texts"`          // the first of them
-	Blank         int64    `json:"blank_lines"`            // lines, or rows, that hold nothing
-	Range         string   `json:"range,omitempty"`        // the cells that were asked for
-	Sheets        []Sheet  `json:"sheets"`
-	HiddenRows    int64    `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
-	HiddenColumns []string `json:"hidden_columns"` // columns likewise
-	Merged        int64    `json:"merged_blocks"`  // blocks of merged cells among the rows
+	Compression string  `json:"compression,omitempty"` // gzip or zip
+	Format      string  `json:"type"`                  // text, xlsx or ods
+	Encoding    Setting `json:"encoding,omitzero"`     // of text
+	// how a line of the text reads in the encodings that it could be in, when its encoding isn't certain
+	Could         []EncodingReading `json:"encoding_candidates,omitempty"`
+	Delimiter     Setting           `json:"delimiter,omitzero"`     // of text: the character between fields, or none
+	Quote         string            `json:"quote,omitempty"`        // of text: the character, or none
+	QuoteGuessed  bool              `json:"-"`                      // nobody has said it, and it is not the usual one
+	LineEndings   string            `json:"line_endings,omitempty"` // of text: LF, CRLF, CR, or several
+	Header        Setting           `json:"header"`                 // the line, or lines, of the names, or none
+	SkippedLines  int               `json:"skipped_lines"`          // lines over the header that hold something
+	SkippedTexts  []string          `json:"skipped_texts"`          // the first of them
+	Blank         int64             `json:"blank_lines"`            // lines, or rows, that hold nothing
+	Range         string            `json:"range,omitempty"`        // the cells that were asked for
+	Sheets        []Sheet           `json:"sheets"`
+	HiddenRows    int64             `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
+	HiddenColumns []string          `json:"hidden_columns"` // columns likewise
+	Merged        int64             `json:"merged_blocks"`  // blocks of merged cells among the rows
 	// rows of a table at its end that are left out, since they sum up others
 	Totals   int   `json:"totals_rows"`
 	Formulas int64 `json:"formula_cells"` // cells that a formula gives its value

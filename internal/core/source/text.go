@@ -117,6 +117,16 @@ func (t *text) open() (err error) {
 	return t.fill()
 }
 
+// clear reports that the encoding of the text is certain, or may be guessed.
+func (t *text) clear() error {
+	u := t.from.unclear
+	if u == nil || t.asked.Guess {
+		return nil
+	}
+	u.Path = t.path
+	return u.fault()
+}
+
 // unpacked reads what was packed, unless that is no text by its first bytes.
 func (t *text) unpacked() (io.Reader, error) {
 	head := make([]byte, 512)
@@ -286,6 +296,9 @@ func (t *text) Formats() []Format {
 	f.Encoding = t.from.is
 	if f.Encoding.Value == "" {
 		f.Encoding = Setting{Value: "ASCII", Confidence: 1}
+	}
+	if t.from.unclear != nil {
+		f.Could = append([]EncodingReading{}, t.from.unclear.Could...)
 	}
 	f.LineEndings = t.ends.String()
 	return []Format{f}

@@ -38,6 +38,9 @@ func (t *text) more(n int) error {
 	t.buf = buf
 	got, err := io.ReadFull(t.from, buf[held:])
 	t.rest = buf[:held+got]
+	if unclear := t.clear(); unclear != nil {
+		return unclear
+	}
 	if err == io.EOF || err == io.ErrUnexpectedEOF && t.whole() {
 		t.ended = true
 		t.cutFooter()

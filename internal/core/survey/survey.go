@@ -411,6 +411,7 @@ func Open(paths []string, asked source.ReadOptions) ([]source.Table, error) {
 	var all []source.Table
 	var failed []error
 	for _, p := range paths {
+		asked.Guess = true // it is only looked at
 		tables, err := source.All(p, asked)
 		all, failed = append(all, tables...), append(failed, err)
 	}

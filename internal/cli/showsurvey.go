@@ -121,6 +121,12 @@ func formatNotes(m *source.Format) (notes []string) {
 	if m.Could != nil {
 		add("its encoding isn't certain; it could be %s; give the right one with --encoding", source.Readings(m.Could))
 	}
+	if m.Fixed != nil {
+		add("columns seem to have fixed widths: read them with --widths %q", strings.Trim(fmt.Sprint(m.Fixed), "[]"))
+	}
+	if m.Escaped {
+		add(`backslashes seem to stand before quotes inside of values: read them with --escape '\'`)
+	}
 	if m.SkippedLines > 0 {
 		add("%s above the header: %s", plural(int64(m.SkippedLines), line), quoted(m.SkippedTexts))
 	}

@@ -48,8 +48,11 @@ var readSettings = []struct {
 		(*source.ReadOptions).SetHeader},
 	{"footer", "NUMBER", "lines at the end that are not rows", (*source.ReadOptions).SetFooter},
 	{"encoding", "NAME", "the encoding of text, such as windows-1252", (*source.ReadOptions).SetEncoding},
-	{"delimiter", "CHARACTER", "the character between fields, or tab", (*source.ReadOptions).SetDelimiter},
+	{"delimiter", "CHARACTERS", "the character between fields, or several, or tab", (*source.ReadOptions).SetDelimiter},
 	{"quote", "CHARACTER", "the character around fields, or none", (*source.ReadOptions).SetQuote},
+	{"escape", "CHARACTER", "the character that makes the next one part of a value", (*source.ReadOptions).SetEscape},
+	{"comment", "TEXT", "what lines start with that are no rows", (*source.ReadOptions).SetComment},
+	{"widths", "NUMBERS", "the widths of columns without a delimiter: \"8 20 10\"", (*source.ReadOptions).SetWidths},
 }
 
 func readOptions() (all []option) {

@@ -32,6 +32,7 @@ func readingNotes(t source.Table, named bool) (notes []string) {
 			notes = append(notes, fmt.Sprintf("%s: values are read as enclosed in %s, a guess; set quote: in the ladle file "+
 				"to be certain", name, m.Quote))
 		}
+		notes = append(notes, odd(name, &m)...)
 		notes = append(notes, hidden(name, &m)...)
 		switch {
 		case m.Blank == 1:
@@ -45,6 +46,22 @@ func readingNotes(t source.Table, named bool) (notes []string) {
 				"file to be certain", name, h.Value))
 		}
 	}
+	return notes
+}
+
+// odd returns what of a text was read in another way than it stands there.
+func odd(name string, m *source.Format) (notes []string) {
+	add := func(n int64, one, many string) {
+		if n == 1 {
+			notes = append(notes, name+": 1 "+one)
+		} else if n > 1 {
+			notes = append(notes, fmt.Sprintf("%s: %s %s", name, reason.Count(n), many))
+		}
+	}
+	add(m.Loose, "line has blanks beside quotes; they are no part of its values",
+		"lines have blanks beside quotes; they are no part of their values")
+	add(m.Short, "line ends early; its missing cells are blank", "lines end early; their missing cells are blank")
+	add(m.Comments, "line is a comment", "lines are comments")
 	return notes
 }
 

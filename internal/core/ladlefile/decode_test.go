@@ -176,8 +176,8 @@ tables: {vessel: {from: calls, columns: {a: b}}}
 	want := []Input{
 		{Paths: []string{"port/calls-*.csv", "/post/more.zip"},
 			Asked: source.ReadOptions{Header: source.HeaderLines{First: 3, Last: 4}, Footer: 2,
-				Encoding: "windows-1252", Delimiter: '\t', Quote: "none"}},
-		{Paths: []string{"-"}, Asked: source.ReadOptions{Delimiter: ';', Quote: "'"}},
+				Encoding: "windows-1252", Delimiter: "\t", Quote: "none"}},
+		{Paths: []string{"-"}, Asked: source.ReadOptions{Delimiter: ";", Quote: "'"}},
 		{Paths: []string{"port/register.xlsx"}, Asked: source.ReadOptions{Sheet: "2", Range: "B4:K900",
 			Header: source.HeaderLines{None: true}}},
 	}

@@ -26,6 +26,10 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 			"encoding":       d.asked("encoding:", in.Asked.SetEncoding),
 			"delimiter":      d.asked("delimiter:", in.Asked.SetDelimiter),
 			"quote":          d.asked("quote:", in.Asked.SetQuote),
+			"escape":         d.asked("escape:", in.Asked.SetEscape),
+			"comment":        d.asked("comment:", in.Asked.SetComment),
+			"short_lines":    d.asked("short_lines:", in.Asked.SetShortLines),
+			"widths":         func(n ast.Node) { d.widths(in, n) },
 			"sheet":          d.asked("sheet:", in.Asked.SetSheet),
 			"range":          d.asked("range:", in.Asked.SetRange),
 			"time_zone":      func(n ast.Node) { in.zone = d.zone(n) },
@@ -52,6 +56,16 @@ func (d *decoder) asked(key string, set func(string) error) func(ast.Node) {
 	return func(n ast.Node) {
 		t := d.scalar(n, key)
 		d.took(t, key, set(t.Value))
+	}
+}
+
+// widths decodes the widths of columns.
+func (d *decoder) widths(in *Input, n ast.Node) {
+	all := d.list(n, "widths:")
+	text := Text{Value: strings.Join(values(all), ", "), Place: placeOf(n)}
+	d.took(text, "widths:", in.Asked.SetWidths(text.Value))
+	if in.Asked.Delimiter != "" {
+		d.problem(text.Place, "columns of fixed widths have no delimiter", "delete delimiter: or widths:")
 	}
 }
 

@@ -14,10 +14,15 @@ type ReadOptions struct {
 	Header    HeaderLines
 	Footer    int    // lines at the end that are no rows
 	Encoding  string // a name of the IANA registry of character sets
-	Delimiter byte
+	Delimiter string // one character of ASCII or several
 	Quote     string // the character, or none
+	Escape    string // a character of ASCII that takes the next one its meaning
+	Comment   string // what lines start with that are no records
+	Widths    string // of columns without a delimiter, in characters: 8, 20, 10
 	Sheet     string // of a workbook: its name or number
 	Range     string // of a sheet: B4:K900, or the name of a range or table
+
+	ShortLines bool // missing cells at the end of a line are blank
 
 	// Guess has an encoding that isn't certain guessed, where otherwise the file is refused: to look at a file, never
 	// to load it.
@@ -78,16 +83,53 @@ func (a *ReadOptions) SetEncoding(word string) error {
 	return nil
 }
 
-// SetDelimiter takes a character, or the word tab.
+// SetDelimiter takes a character or several, or the word tab.
 func (a *ReadOptions) SetDelimiter(word string) error {
+	const most = 8
 	switch {
 	case word == "tab" || word == `\t`:
-		a.Delimiter = '\t'
-	case len(word) == 1 && word[0] < 0x80 && !strings.Contains("\"\r\n", word):
-		a.Delimiter = word[0]
+		a.Delimiter = "\t"
+	case word != "" && len(word) <= most && !strings.ContainsAny(word, "\"\r\n") && asciiPrefix([]byte(word)) == len(word):
+		a.Delimiter = word
 	default:
-		return cannot(word, `write one ASCII character in quotes, for example ";", or tab`)
+		return cannot(word, `write one ASCII character in quotes or several, for example ";" or "||", or tab`)
 	}
+	return nil
+}
+
+// SetEscape takes a character.
+func (a *ReadOptions) SetEscape(word string) error {
+	if len(word) != 1 || word[0] >= 0x80 || strings.Contains("\"\r\n", word) {
+		return cannot(word, `write one ASCII character, for example '\'`)
+	}
+	a.Escape = word
+	return nil
+}
+
+// SetComment takes what lines start with that are no records.
+func (a *ReadOptions) SetComment(word string) error {
+	if word == "" || strings.ContainsAny(word, "\r\n") {
+		return cannot(word, `write what such lines start with, for example "#"`)
+	}
+	a.Comment = word
+	return nil
+}
+
+// SetShortLines takes the word accept.
+func (a *ReadOptions) SetShortLines(word string) error {
+	if word != "accept" {
+		return cannot(word, "write accept: missing cells at the end of a line are blank then")
+	}
+	a.ShortLines = true
+	return nil
+}
+
+// SetWidths takes the widths of columns in characters, like 8, 20, 10.
+func (a *ReadOptions) SetWidths(word string) error {
+	if widthsOf(word) == nil {
+		return cannot(word, "write the width of each column in characters, for example [8, 20, 10]")
+	}
+	a.Widths = word
 	return nil
 }
 

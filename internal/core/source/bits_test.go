@@ -118,7 +118,7 @@ func TestRecordsOfChunksAreThoseOfTheWhole(t *testing.T) {
 		b := someBytes(r, 1+r.IntN(150))
 		want, _ := read(b, d, 1)
 		part := b[:r.IntN(len(b)+1)]
-		cut, _ := wholeRecords(part, d, d.firstQuote(part), false)
+		cut, _ := wholeRecords(part, d, nil, d.firstQuote(part), false)
 		got, line := read(b[:cut], d, 1)
 		rest, _ := read(b[cut:], d, line)
 		if all := append(got, rest...); want != nil && want[len(want)-1] != "open" {

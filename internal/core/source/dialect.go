@@ -16,18 +16,21 @@ const delimiters = ",;\t|\x1f^~"
 // delimiter; it is "none" for a text of one column.
 func judgeDialect(text []byte, asked ReadOptions) (Dialect, Setting) {
 	tried := delimiters
-	if asked.Delimiter != 0 {
-		tried = string([]byte{asked.Delimiter})
+	o := oddOf(asked)
+	if asked.Delimiter != "" {
+		tried = asked.Delimiter[:1]
+	} else if asked.Widths != "" {
+		return Dialect{Delimiter: ','}, Setting{Value: "fixed widths", Confidence: 1, Given: true}
 	} else if line, _, _ := bytes.Cut(text, []byte{'\n'}); len(line) >= 5 && len(line) <= 6 &&
 		bytes.HasPrefix(line, []byte("sep=")) {
 		tried = string(line[4:5]) // the file says it
 	}
-	best, bestScore, second := Dialect{tried[0], '"'}, 0.0, 0.0
+	best, bestScore, second := Dialect{tried[0], quotes(text, asked)[0]}, 0.0, 0.0
 	for _, delimiter := range []byte(tried) {
 		top, brokenBefore := 0.0, 0
 		for _, quote := range quotes(text, asked) {
 			d := Dialect{delimiter, quote}
-			score, broken := d.score(text)
+			score, broken := d.score(text, o)
 			if quote == 0 && asked.Quote == "" && brokenBefore < 2 {
 				continue // one broken quote is a mistake, not the way of the file
 			}
@@ -45,11 +48,11 @@ func judgeDialect(text []byte, asked ReadOptions) (Dialect, Setting) {
 		}
 	}
 	switch {
-	case asked.Delimiter != 0:
+	case asked.Delimiter != "":
 		if bestScore == 0 {
 			best.Quote = quotes(text, asked)[0]
 		}
-		return best, Setting{Value: string(best.Delimiter), Confidence: 1, Given: true}
+		return best, Setting{Value: asked.Delimiter, Confidence: 1, Given: true}
 	case bestScore == 0:
 		best.Quote = quotes(text, asked)[0]
 		return best, Setting{Value: "none", Confidence: 0.9}
@@ -80,11 +83,15 @@ func quotes(text []byte, asked ReadOptions) []byte {
 // score is how well text stands in the dialect, from 0 for not at all to 1: whether its lines have the same number of
 // fields, more than one, without broken quotes (a title may have one), and whether fields look like whole values.
 // broken is the number of records with broken quotes.
-func (d Dialect) score(text []byte) (score float64, broken int) {
+func (d Dialect) score(text []byte, o *odd) (score float64, broken int) {
 	l := newLines(text, d, 1, 0)
+	l.odd = o
 	var r Record
 	widths, records, fields, whole := map[int]int{}, 0, 0, 0
 	for records < sampled && l.at < len(text) {
+		if l.skipComments(); l.at == len(text) {
+			break
+		}
 		start := l.at
 		r.Fields, r.Problem, r.buf = r.Fields[:0], nil, r.buf[:0]
 		end, open := l.read(&r)
@@ -156,7 +163,7 @@ func typed(cell string) bool {
 // DialectOf is the dialect in which records of t can be written down: its own, or that of RFC 4180 for a table that
 // has none, or several.
 func DialectOf(t Table) Dialect {
-	if only, ok := bare(t).(*text); ok {
+	if only, ok := bare(t).(*text); ok && !only.odd.slow() {
 		return only.dialect
 	}
 	return Dialect{',', '"'}
@@ -193,7 +200,7 @@ func (d Dialect) field(f string) string {
 
 // Record writes a record of t as a line, without its end: as it stands in the file where it is of this dialect.
 func (d Dialect) Record(t Table, r *Record) string {
-	if _, only := bare(t).(*text); only && r.Raw != nil {
+	if only, ok := bare(t).(*text); ok && r.Raw != nil && !only.odd.slow() {
 		return string(r.Raw)
 	}
 	if r.Problem != nil && r.Raw != nil {

@@ -61,7 +61,7 @@ func TestEachEndsWithTheFirstError(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			table, err := open(t, c.content, ReadOptions{Delimiter: ',', Header: HeaderLines{None: true}})
+			table, err := open(t, c.content, ReadOptions{Delimiter: ",", Header: HeaderLines{None: true}})
 			require.NoError(t, err)
 			ctx, stop := context.WithCancel(context.Background())
 			defer stop()

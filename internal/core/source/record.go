@@ -36,6 +36,9 @@ type Chunk struct {
 type Counts struct {
 	Records  int64
 	Blank    int64 // lines passed over because they hold nothing
+	Comments int64 // lines passed over because they are comments
+	Short    int64 // lines whose missing cells are taken as blank
+	Loose    int64 // lines with blanks beside quotes, which are no part of the values
 	Hidden   int64 // hidden rows
 	Formulas int64 // cells that a formula gives its value
 	Merged   int64 // cells that stand for several

@@ -38,7 +38,8 @@ type sheetTable struct {
 
 // openSheets opens the sheets of a workbook: each one with every, else the one that is asked for, or the only one.
 func openSheets(f *file, z *zip.Reader, asked ReadOptions, every bool) ([]Table, error) {
-	if asked.Encoding != "" || asked.Delimiter != 0 || asked.Quote != "" || asked.Footer != 0 {
+	if asked.Encoding != "" || asked.Delimiter != "" || asked.Quote != "" || asked.Footer != 0 ||
+		asked.Escape != "" || asked.Comment != "" || asked.Widths != "" || asked.ShortLines {
 		return nil, f.odd("this is a workbook, so it has no encoding, delimiter, quote or footer",
 			"delete them; range: sets where rows end")
 	}

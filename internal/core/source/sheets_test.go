@@ -261,7 +261,7 @@ func TestPartsOfWorkbooks(t *testing.T) {
 			`has no sheet "Calls"; its sheets are: Register, Old list (hidden)`},
 		{"no such range", ReadOptions{Range: "fleets"}, "", 0,
 			`has no range or table "fleets"; write it as B4:K900, or by name; did you mean "fleet"?`},
-		{"what a workbook doesn't have", ReadOptions{Delimiter: ';'}, "", 0,
+		{"what a workbook doesn't have", ReadOptions{Delimiter: ";"}, "", 0,
 			"it has no encoding, delimiter, quote or footer"},
 	}
 	for _, c := range cases {

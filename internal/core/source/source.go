@@ -96,20 +96,27 @@ type Format struct {
 	Format      string  `json:"type"`                  // text, xlsx or ods
 	Encoding    Setting `json:"encoding,omitzero"`     // of text
 	// how a line of the text reads in the encodings that it could be in, when its encoding isn't certain
-	Could         []EncodingReading `json:"encoding_candidates,omitempty"`
-	Delimiter     Setting           `json:"delimiter,omitzero"`     // of text: the character between fields, or none
-	Quote         string            `json:"quote,omitempty"`        // of text: the character, or none
-	QuoteGuessed  bool              `json:"-"`                      // nobody has said it, and it is not the usual one
-	LineEndings   string            `json:"line_endings,omitempty"` // of text: LF, CRLF, CR, or several
-	Header        Setting           `json:"header"`                 // the line, or lines, of the names, or none
-	SkippedLines  int               `json:"skipped_lines"`          // lines over the header that hold something
-	SkippedTexts  []string          `json:"skipped_texts"`          // the first of them
-	Blank         int64             `json:"blank_lines"`            // lines, or rows, that hold nothing
-	Range         string            `json:"range,omitempty"`        // the cells that were asked for
-	Sheets        []Sheet           `json:"sheets"`
-	HiddenRows    int64             `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
-	HiddenColumns []string          `json:"hidden_columns"` // columns likewise
-	Merged        int64             `json:"merged_blocks"`  // blocks of merged cells among the rows
+	Could        []EncodingReading `json:"encoding_candidates,omitempty"`
+	Delimiter    Setting           `json:"delimiter,omitzero"`             // of text: the character between fields, or none
+	Quote        string            `json:"quote,omitempty"`                // of text: the character, or none
+	QuoteGuessed bool              `json:"-"`                              // nobody has said it, and it is not the usual one
+	LineEndings  string            `json:"line_endings,omitempty"`         // of text: LF, CRLF, CR, or several
+	Header       Setting           `json:"header"`                         // the line, or lines, of the names, or none
+	SkippedLines int               `json:"skipped_lines"`                  // lines over the header that hold something
+	SkippedTexts []string          `json:"skipped_texts"`                  // the first of them
+	Blank        int64             `json:"blank_lines"`                    // lines, or rows, that hold nothing
+	Comments     int64             `json:"comment_lines,omitempty"`        // lines that are comments
+	Short        int64             `json:"short_lines,omitempty"`          // lines whose missing cells at the end are blank
+	Loose        int64             `json:"blanks_beside_quotes,omitempty"` // lines with blanks beside quotes, which are no part of the values
+	// columns seem to stand without a delimiter, in these widths
+	Fixed []int `json:"widths_seem,omitempty"`
+	// a backslash seems to stand before quotes inside of values
+	Escaped       bool     `json:"backslash_escapes_seem,omitempty"`
+	Range         string   `json:"range,omitempty"` // the cells that were asked for
+	Sheets        []Sheet  `json:"sheets"`
+	HiddenRows    int64    `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
+	HiddenColumns []string `json:"hidden_columns"` // columns likewise
+	Merged        int64    `json:"merged_blocks"`  // blocks of merged cells among the rows
 	// rows of a table at its end that are left out, since they sum up others
 	Totals   int   `json:"totals_rows"`
 	Formulas int64 `json:"formula_cells"` // cells that a formula gives its value
@@ -167,6 +174,9 @@ func CellName(t Table, position int64, field int) string {
 // count adds what was met in a chunk.
 func (m *Format) count(c *Chunk) {
 	m.Blank += c.Counts.Blank
+	m.Comments += c.Counts.Comments
+	m.Short += c.Counts.Short
+	m.Loose += c.Counts.Loose
 	m.HiddenRows += c.Counts.Hidden
 	m.Formulas += c.Counts.Formulas
 	m.Merged += c.Counts.Merged

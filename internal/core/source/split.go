@@ -25,10 +25,15 @@ type lines struct {
 	width  int                        // the number of columns
 	doubts func([]byte) *reason.Cause // why bytes can't be trusted, or nil; nil when that is known not to be
 
-	block   int    // where the block of 64 bytes starts whose marks are in mask
-	mask    uint64 // marks not looked at yet
-	quotes  bool   // there may be quotes
-	returns bool   // there may be carriage returns without a line feed behind them
+	block  int    // where the block of 64 bytes starts whose marks are in mask
+	mask   uint64 // marks not looked at yet
+	quotes bool   // there may be quotes
+
+	odd       *odd  // what the text is said to have besides; nil for most
+	comments  int64 // lines that are comments, since the last record
+	loose     bool  // blanks stood beside the quotes of the record
+	unescaped bool  // the fields of the record aren't what stands there
+	returns   bool  // there may be carriage returns without a line feed behind them
 }
 
 // What can be wrong with a record.
@@ -50,17 +55,35 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 		}
 	}
 	for l.at < len(l.raw) {
+		if l.odd != nil {
+			l.skipComments()
+			c.Counts.Comments += l.comments
+			if l.comments = 0; l.at == len(l.raw) {
+				return false
+			}
+		}
 		start := l.at
 		r.Position = l.line
 		end, _ := l.read(r)
 		r.Raw = l.raw[start:end]
-		if len(r.Raw) == len(r.Fields)-1 && l.width != 1 { // nothing but delimiters
+		if l.width != 1 && l.isBlank(r) {
 			c.Counts.Blank++
 			r.Fields = r.Fields[:0]
 			continue
 		}
-		if l.doubts != nil || len(r.Fields) > l.width {
+		if l.doubts != nil || len(r.Fields) != l.width {
 			l.judge(r)
+			if l.odd != nil && l.odd.short && len(r.Fields) < l.width && r.Problem == nil {
+				c.Counts.Short++
+				l.complete(r)
+			}
+		}
+		if l.loose {
+			l.loose = false
+			c.Counts.Loose++
+		}
+		if l.unescaped {
+			l.unescaped, r.Raw = false, nil
 		}
 		return true
 	}
@@ -77,9 +100,28 @@ func (l *lines) judge(r *Record) {
 	}
 }
 
+// isBlank reports whether a record holds nothing but delimiters.
+func (l *lines) isBlank(r *Record) bool {
+	if l.odd.slow() {
+		return isEmpty(r.Fields)
+	}
+	return len(r.Raw) == len(r.Fields)-1
+}
+
+// complete adds the blank cells that a short line doesn't have.
+func (l *lines) complete(r *Record) {
+	for len(r.Fields) < l.width {
+		r.Fields = append(r.Fields, nil)
+	}
+	r.Raw = nil
+}
+
 // read reads the record that starts at l.at and returns its end, without the end of the line. open is where the quote
 // stands that is never closed, or -1.
 func (l *lines) read(r *Record) (end, open int) {
+	if l.odd.slow() {
+		return l.readOdd(r)
+	}
 	raw, fields, mask, block := l.raw, r.Fields, l.mask, l.block // in registers, since this is what reading costs
 	field := l.at
 	for {
@@ -125,14 +167,19 @@ func (l *lines) special(r *Record, field, at int) (after, open int) {
 		r.Fields = append(r.Fields, l.raw[field:at])
 		l.endLine(at)
 		return -1 - at, -1
-	case at != field:
+	case at != field && len(bytes.Trim(l.raw[field:at], " \t")) > 0:
 		r.Problem = strayQuote
 		return field, -1
 	}
+	l.loose = l.loose || at != field
 	content, after := l.quoted(at, r)
 	if after < 0 {
 		l.at = len(l.raw)
 		return -1 - len(l.raw), at
+	}
+	if blanks := l.blanks(after); blanks > 0 && l.closes(after+blanks) {
+		l.loose = true
+		after += blanks
 	}
 	l.skip(after)
 	if !l.closes(after) {
@@ -151,6 +198,14 @@ func (l *lines) special(r *Record, field, at int) (after, open int) {
 	}
 	l.skip(after + 1)
 	return after + 1, -1
+}
+
+// blanks counts the blanks at raw[at].
+func (l *lines) blanks(at int) (n int) {
+	for at+n < len(l.raw) && (l.raw[at+n] == ' ' || l.raw[at+n] == '\t' && l.Delimiter != '\t') {
+		n++
+	}
+	return n
 }
 
 // closes reports whether a field can end at raw[at].
@@ -297,7 +352,10 @@ func (d Dialect) firstQuote(raw []byte) int {
 // wholeRecords returns the length of the longest run of whole records at the start of raw. With ended, raw is the
 // end of the file, so its last record needs no line end. first is where the first quote stands, or -1; open is where a
 // quote stands that nothing in raw closes, or -1.
-func wholeRecords(raw []byte, d Dialect, first int, ended bool) (length, open int) {
+func wholeRecords(raw []byte, d Dialect, o *odd, first int, ended bool) (length, open int) {
+	if o.slow() {
+		first = 0
+	}
 	if first < 0 {
 		if ended {
 			return len(raw), -1
@@ -306,10 +364,20 @@ func wholeRecords(raw []byte, d Dialect, first int, ended bool) (length, open in
 	}
 	var r Record
 	at := lastEnd(raw[:first+1]) // no quote stands before it
+	if o.slow() {
+		at = 0
+	}
 	l := newLines(raw, d, 0, 0)
+	l.odd = o
 	l.at = at
 	l.skip(at)
 	for at < len(raw) {
+		if l.skipComments(); l.at == len(raw) {
+			if ended {
+				return len(raw), -1
+			}
+			return at, -1
+		}
 		r.Fields, r.buf = r.Fields[:0], r.buf[:0]
 		end, open := l.read(&r)
 		if open >= 0 || !ended && (end == len(raw) || l.at == len(raw) && raw[end] == '\r') {

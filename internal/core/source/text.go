@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"hash/maphash"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -23,6 +24,7 @@ type text struct {
 	asked   ReadOptions
 	format  Format
 	dialect Dialect
+	odd     *odd
 	header  Header
 
 	stream io.ReadCloser
@@ -76,7 +78,7 @@ func (e lineEndings) String() string {
 
 // openText opens what holds text, and finds how it is to be read.
 func openText(c *content, asked ReadOptions) (*text, error) {
-	t := &text{content: c, asked: asked, seed: maphash.MakeSeed(), line: 1, free: make(chan []byte, 32)}
+	t := &text{content: c, asked: asked, odd: oddOf(asked), seed: maphash.MakeSeed(), line: 1, free: make(chan []byte, 32)}
 	t.format = Format{File: File{Path: c.path}, Compression: c.packed, Format: formatText}
 	if asked.Sheet != "" || asked.Range != "" {
 		return nil, refused(t.format.File, 0, "this is text, not a workbook, so it has no sheet or range",
@@ -167,6 +169,10 @@ func (t *text) begin() error {
 		return t.tooLong(-1)
 	}
 	t.dialect, t.format.Delimiter = judgeDialect(sample, t.asked)
+	if t.format.Delimiter.Value == "none" {
+		t.format.Fixed = seemsFixed(sample)
+	}
+	t.format.Escaped = t.asked.Escape == "" && t.dialect.seemsEscaped(sample)
 	t.format.Quote, t.format.QuoteGuessed = "none", t.asked.Quote == "" && t.dialect.Quote != '"'
 	if t.dialect.Quote != 0 {
 		t.format.Quote = string(t.dialect.Quote)
@@ -226,8 +232,12 @@ func (t *text) headerAt(sample []byte, asked HeaderLines) error {
 // sample reads at most n records that hold something, with the offsets before and behind each.
 func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
 	l := newLines(raw, t.dialect, t.line, 0)
+	l.odd = t.odd
 	var r Record
 	for len(rows) < n && l.at < len(raw) {
+		if l.skipComments(); l.at == len(raw) {
+			break
+		}
 		start, line := l.at, l.line
 		r.Fields, r.Problem, r.buf = r.Fields[:0], nil, r.buf[:0]
 		_, open := l.read(&r)
@@ -235,6 +245,7 @@ func (t *text) sample(raw []byte, n int) (rows []row, starts, ends []int) {
 			title := firstLine(raw[start:])
 			r.Fields = append(r.Fields[:0], title)
 			l = newLines(raw, t.dialect, line+1, 0)
+			l.odd = t.odd
 			l.at = min(start+len(title)+1, len(raw))
 			l.skip(l.at)
 		}
@@ -269,7 +280,7 @@ func (t *text) named(rows []row, width int, above []row) error {
 		}
 		t.header.Line = r.line
 	}
-	t.header.Names = names(rows, width, numbered)
+	t.header.Names = names(rows, t.withoutEnd(rows, width), numbered)
 	for _, r := range above {
 		t.format.SkippedLines++
 		if len(t.format.SkippedTexts) < fewTitles {
@@ -278,6 +289,20 @@ func (t *text) named(rows []row, width int, above []row) error {
 		}
 	}
 	return nil
+}
+
+// withoutEnd is the width of a header without blank names at its end, over lines that have no cells there.
+func (t *text) withoutEnd(header []row, width int) int {
+	const enough = 20
+	below, _, _ := t.sample(t.rest, enough)
+	if len(header) == 0 || len(below) == 0 {
+		return width
+	}
+	usually := usual(below, func(r row) int { return len(r.cells) })
+	for width > usually && !slices.ContainsFunc(header, func(r row) bool { return !r.blank(width - 1) }) {
+		width--
+	}
+	return width
 }
 
 func (t *text) refuse(line int64, what, do string) error {

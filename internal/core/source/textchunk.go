@@ -95,7 +95,7 @@ func (t *text) Next() (*Chunk, error) {
 			raw = raw[:max(0, len(raw)-footerRoom)]
 		}
 		first := t.dialect.firstQuote(raw)
-		end, open := wholeRecords(raw, t.dialect, first, ended)
+		end, open := wholeRecords(raw, t.dialect, t.odd, first, ended)
 		if open >= 0 && ended {
 			return nil, t.unclosed(end, open)
 		}
@@ -152,7 +152,7 @@ func (t *text) cut(end int, quotes bool) *Chunk {
 
 func (t *text) chunk(raw []byte, o Origin) *Chunk {
 	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8,
-		quotes: t.dialect.Quote != 0, returns: true}
+		quotes: t.dialect.Quote != 0, returns: true, odd: t.odd}
 	if t.from.foreign() {
 		l.doubts = t.notDecoded
 	}

@@ -15,6 +15,7 @@ import (
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
+	"ladle/internal/core/reshape"
 	"ladle/internal/core/setaside"
 	"ladle/internal/core/source"
 )
@@ -53,7 +54,7 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 	headers := map[string]source.Header{}
 	var failed []error
 	for _, i := range f.Inputs {
-		t, err := source.Open(i.Paths, i.Asked)
+		t, err := reshape.Open(i.Paths, i.Asked, i.Shape, f.Path)
 		if err != nil {
 			failed = append(failed, source.OfInput(err, i.Name.Value))
 			continue

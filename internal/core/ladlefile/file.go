@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"ladle/internal/core/clean"
+	"ladle/internal/core/reshape"
 	"ladle/internal/core/source"
 )
 
@@ -50,6 +51,7 @@ type Input struct {
 	File   Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
 	Paths  []string
 	Asked  source.ReadOptions // what is said of the way to read them
+	Shape  reshape.Shape      // what becomes of its lines before they are cleaned
 	Rules  []clean.NamedRule
 	Made   []clean.DerivedColumn
 	Only   Text // a condition on lines

@@ -15,6 +15,7 @@ import (
 	"ladle/internal/core/formula"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/plan"
+	"ladle/internal/core/reshape"
 	"ladle/internal/core/setaside"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
@@ -93,7 +94,7 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 	var all []*Input
 	var failed []error
 	for _, in := range f.Inputs {
-		t, err := source.Open(in.Paths, in.Asked)
+		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)
 		if err != nil {
 			failed = append(failed, source.OfInput(err, in.Name.Value))
 			continue

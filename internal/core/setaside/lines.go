@@ -99,7 +99,7 @@ func (l *Lines) Each(take func(r *source.Record, reasons []ColumnReason) error) 
 			if !l.Set.Has(line) {
 				continue
 			}
-			why, err := reasons.of(line, l.Table, record.Position)
+			why, err := reasons.of(line, l.Table, &record)
 			if err == nil {
 				err = take(&record, why)
 			}
@@ -213,16 +213,16 @@ func (l *Lines) reasons() (reasons, error) {
 	return all, nil
 }
 
-// of lists the reasons of a line, which stands at a position of t, each once; lines are asked for in ascending order.
-func (all reasons) of(line int64, t source.Table, position int64) ([]ColumnReason, error) {
+// of lists the reasons of a line, a record of t, each once; lines are asked for in ascending order.
+func (all reasons) of(line int64, t source.Table, record *source.Record) ([]ColumnReason, error) {
 	var found []ColumnReason
 	for _, r := range all {
 		for !r.ended && r.next.Row <= line {
 			if r.next.Row == line {
 				x := ColumnReason{Of: r.of(r.next.Column)}
-				x.Place, x.Column, x.Content, x.Cause = source.PlaceOf(t, position), x.Of.Name, r.next.Cell, r.next.Why
+				x.Place, x.Column, x.Content, x.Cause = source.PlaceOf(t, record.Position), x.Of.Name, r.next.Cell, r.next.Why
 				if x.Of.Field >= 0 {
-					x.Cell = source.CellName(t, position, x.Of.Field)
+					x.Cell = source.CellOf(t, record, x.Of.Field)
 				}
 				if !slices.ContainsFunc(found, func(o ColumnReason) bool { return o.Reason == x.Reason }) {
 					found = append(found, x)

@@ -24,7 +24,7 @@ func (f *first) Next() (*Chunk, error) {
 		return nil, err
 	}
 	chunk.Origin.most = f.left
-	for r := (Record{}); f.left > 0 && again.Next(&r); {
+	for r := (Record{}); f.left > 0 && again.read(&r); {
 		f.left--
 	}
 	return chunk, again.Err()

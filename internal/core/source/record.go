@@ -30,6 +30,8 @@ type Chunk struct {
 	free   chan []byte // where that goes for another chunk
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 	maps   []Mapping
+
+	expansions []*expansion
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -42,6 +44,7 @@ type Counts struct {
 	Hidden   int64 // hidden rows
 	Formulas int64 // cells that a formula gives its value
 	Merged   int64 // cells that stand for several
+	Unmade   int64 // blank cells that would have made a record of their own
 	last     int64 // the last row
 }
 
@@ -81,6 +84,7 @@ type Record struct {
 	Faults  []Fault       // cells that can't be trusted
 	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
 	Dropped bool          // a person has dropped the line: it counts as left out
+	From    []int         // the fields of the file in which the cells stand, -1 for none; nil where they are the same
 
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
 	Keep bool
@@ -109,7 +113,7 @@ const (
 
 // Next reads the next record of the chunk into r; false when there is none.
 func (c *Chunk) Next(r *Record) bool {
-	for c.next(r) {
+	for c.expanded(len(c.expansions), r) {
 		if c.mapped(r) {
 			return true
 		}
@@ -117,12 +121,13 @@ func (c *Chunk) Next(r *Record) bool {
 	return false
 }
 
-func (c *Chunk) next(r *Record) bool {
+// read reads the next record of the file into r.
+func (c *Chunk) read(r *Record) bool {
 	r.back()
 	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
 		return false
 	}
-	r.Fields, r.Problem, r.Faults = r.Fields[:0], nil, r.Faults[:0]
+	r.Fields, r.Problem, r.Faults, r.From = r.Fields[:0], nil, r.Faults[:0], nil
 	if !r.Keep {
 		r.buf = r.buf[:0]
 	}

@@ -105,6 +105,7 @@ type Format struct {
 	SkippedLines int               `json:"skipped_lines"`                  // lines over the header that hold something
 	SkippedTexts []string          `json:"skipped_texts"`                  // the first of them
 	Blank        int64             `json:"blank_lines"`                    // lines, or rows, that hold nothing
+	Unmade       int64             `json:"blank_cells_left_out,omitempty"` // blank cells that would have made a line of their own
 	Comments     int64             `json:"comment_lines,omitempty"`        // lines that are comments
 	Short        int64             `json:"short_lines,omitempty"`          // lines whose missing cells at the end are blank
 	Loose        int64             `json:"blanks_beside_quotes,omitempty"` // lines with blanks beside quotes, which are no part of the values
@@ -159,6 +160,12 @@ func PlaceOf(t Table, position int64) reason.Place {
 func CellName(t Table, position int64, field int) string {
 	at, line := PositionIn(position)
 	t = bare(t)
+	for e, ok := t.(*expandedTable); ok; e, ok = t.(*expandedTable) {
+		if field = e.copied[field]; field < 0 {
+			return ""
+		}
+		t = bare(e.Table)
+	}
 	if all, ok := t.(*unionTable); ok {
 		if all.wanted[at] != nil {
 			field = all.wanted[at][field]
@@ -171,12 +178,30 @@ func CellName(t Table, position int64, field int) string {
 	return ""
 }
 
+// CellOf is the name of the cell in which a field of a record stands, in a sheet; "" where it stands in none.
+func CellOf(t Table, r *Record, field int) string {
+	if r.From == nil {
+		return CellName(t, r.Position, field)
+	}
+	if field >= len(r.From) || r.From[field] < 0 {
+		return ""
+	}
+	for t = bare(t); ; t = bare(t) {
+		e, ok := t.(*expandedTable)
+		if !ok {
+			return CellName(t, r.Position, r.From[field])
+		}
+		t = e.Table
+	}
+}
+
 // count adds what was met in a chunk.
 func (m *Format) count(c *Chunk) {
 	m.Blank += c.Counts.Blank
 	m.Comments += c.Counts.Comments
 	m.Short += c.Counts.Short
 	m.Loose += c.Counts.Loose
+	m.Unmade += c.Counts.Unmade
 	m.HiddenRows += c.Counts.Hidden
 	m.Formulas += c.Counts.Formulas
 	m.Merged += c.Counts.Merged

@@ -1,0 +1,59 @@
+package source
+
+// Expansion makes several records of one.
+type Expansion interface {
+	// Take is given a record of the table behind. Its memory is good until Next gives false.
+	Take(r *Record, c *Counts)
+	// Next makes the next record of the one that was taken; false when there is none left. The record must not change
+	// its memory.
+	Next(r *Record) bool
+}
+
+// Expand returns t with several records, or none, in the place of each, under another header. copied has for each column
+// of the header the column of t of which it is a copy, or -1. An expansion is made for each chunk.
+func Expand(t Table, header Header, copied []int, each func() Expansion) Table {
+	return &expandedTable{t, header, copied, each}
+}
+
+type expandedTable struct {
+	Table
+	header Header
+	copied []int
+	each   func() Expansion
+}
+
+func (e *expandedTable) Header() Header { return e.header }
+
+func (e *expandedTable) Next() (*Chunk, error) { return e.add(e.Table.Next()) }
+
+func (e *expandedTable) Again(o Origin) (*Chunk, error) { return e.add(e.Table.Again(o)) }
+
+func (e *expandedTable) add(c *Chunk, err error) (*Chunk, error) {
+	if err == nil {
+		c.expansions = append(c.expansions, &expansion{each: e.each()})
+	}
+	return c, err
+}
+
+// expansion is an Expansion at work in a chunk.
+type expansion struct {
+	each Expansion
+	base Record
+}
+
+// expanded reads the next record behind the first n expansions.
+func (c *Chunk) expanded(n int, r *Record) bool {
+	if n == 0 {
+		return c.read(r)
+	}
+	e := c.expansions[n-1]
+	r.back()
+	for !e.each.Next(r) {
+		e.base.Keep = r.Keep
+		if !c.expanded(n-1, &e.base) {
+			return false
+		}
+		e.each.Take(&e.base, &c.Counts)
+	}
+	return true
+}

@@ -131,6 +131,7 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.effects.reset()
 	c.dropped = c.dropped[:0]
 	c.problems = c.problems[:0]
+	c.begin(chunk.Origin)
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
 	}
@@ -186,6 +187,7 @@ func (c *cleaner) wholeRecord(r *source.Record) value.State {
 	}
 	if why := source.Misshapen(r, c.file); why != nil {
 		c.tell(spool.WholeLine, nil, *why)
+		c.unread()
 		c.pad(-1, value.Bad)
 		return value.Bad
 	}

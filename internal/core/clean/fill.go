@@ -54,6 +54,8 @@ func (k *rowCleaner) fill(i int, c *column, to *cell) {
 			continue
 		}
 		switch {
+		case f.above:
+			k.fromAbove(i, c, to)
 		case f.formula != nil:
 			k.compute(i, to, f.formula)
 			k.formed(i, c, to)

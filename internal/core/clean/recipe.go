@@ -24,6 +24,8 @@ type Recipe struct {
 	order   []int
 	levels  int // of as_in_lines_with_same: how often the file must be read before
 	fills   []*fill
+	aboveOf []int // the columns of if_blank: above
+	carried map[chunkPlace]aboves
 }
 
 // column is a column of a recipe.
@@ -35,6 +37,7 @@ type column struct {
 	last  *cell // default:
 	from  origin
 	used  bool // by formulas
+	above int  // its number, from 1, among the columns of if_blank: above
 }
 
 // origin is where the cells of a column come from. Exactly one is used: the field of the file, a part of another
@@ -54,6 +57,7 @@ type fill struct {
 	column  int
 	formula *formula.Formula
 	same    []int // the columns of as_in_lines_with_same
+	above   bool
 	level   int
 	groups  map[string]*group
 }
@@ -95,6 +99,7 @@ func NewRecipe(header source.Header, rules []NamedRule, made []DerivedColumn, on
 	}
 	if m.problems == nil {
 		m.arrange()
+		m.judgeAbove()
 	}
 	return m.Recipe, m.problems
 }
@@ -302,6 +307,10 @@ func (m *builder) fillBlanks() {
 		for _, f := range c.rule.IfBlank {
 			made := &fill{column: i}
 			switch {
+			case f.Above.Line > 0:
+				made.above = true
+				m.aboveOf = append(m.aboveOf, i)
+				c.above = len(m.aboveOf)
 			case f.Same != nil:
 				made.same = m.findAll(f.Same)
 				m.fills = append(m.fills, made)
@@ -315,6 +324,29 @@ func (m *builder) fillBlanks() {
 			c.last = m.constant(c, *c.rule.Default)
 		}
 	}
+}
+
+// judgeAbove refuses to take values from above that are themselves made of those of other lines.
+func (m *builder) judgeAbove() {
+	for _, i := range m.aboveOf {
+		for _, n := range m.closure(m.needs(i)) {
+			if c := &m.columns[n]; n != i && (c.above > 0 || c.from.level > 0) {
+				m.wrong(m.aboveAt(i), fault.InvalidValue{What: fmt.Sprintf("%s is made of %s, which is itself filled from other "+
+					"lines", m.columns[i].name, c.name), Do: "fill only one of them"})
+				break
+			}
+		}
+	}
+}
+
+// aboveAt is where the ladle file says if_blank: above of a column.
+func (m *builder) aboveAt(i int) Located {
+	for _, f := range m.columns[i].rule.IfBlank {
+		if f.Above.Line > 0 {
+			return f.Above
+		}
+	}
+	return Located{}
 }
 
 // judgeFill refuses a formula that gives something else than the column holds.

@@ -37,6 +37,7 @@ type rowCleaner struct {
 	machine *formula.Machine
 	values  []formula.Value
 	found   []groupCell
+	above   aboves
 }
 
 // buffers is the memory of a column for texts that don't stand in the file.
@@ -84,6 +85,9 @@ func (k *rowCleaner) row(r *source.Record) {
 	for _, i := range k.order {
 		c := &k.columns[i]
 		k.cell(i, c, r)
+		if c.above > 0 {
+			k.noteAbove(c, &k.cells[i])
+		}
 		if c.used {
 			k.value(i)
 		}
@@ -119,6 +123,10 @@ func (k *rowCleaner) cell(i int, c *column, r *source.Record) {
 		if len(r.Faults) > 0 && k.fault(i, to, r) {
 			return
 		}
+		if r.Stored == nil && isError(to.raw) && !c.rule.knows(to.raw) {
+			to.bad(i, cellError)
+			return
+		}
 		typed = r.Stored != nil && (r.Stored[c.from.field] == source.StoredNumber ||
 			r.Stored[c.from.field] == source.StoredMoment)
 	case c.from.of >= 0:
@@ -145,10 +153,34 @@ func (k *rowCleaner) cell(i int, c *column, r *source.Record) {
 	}
 }
 
+// errorTexts are what spreadsheets show in cells without a value (ECMA-376, 18.18.11; OpenFormula 1.3, 4.6), also when
+// they write them as text.
+var errorTexts = map[string]bool{"#DIV/0!": true, "#N/A": true, "#NAME?": true, "#NULL!": true, "#NUM!": true, "#REF!": true,
+	"#VALUE!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true, "#BLOCKED!": true, "#FIELD!": true}
+
+var cellError = &reason.Cause{Why: reason.Why{Kind: reason.CellError}}
+
+func isError(text []byte) bool { return len(text) >= 4 && text[0] == '#' && errorTexts[string(text)] }
+
+// knows reports whether the rule says what a cell becomes that is an error.
+func (r *Rule) knows(text []byte) bool {
+	if r.BlankIs.has(text) {
+		return true
+	}
+	if r.Recode == nil {
+		return false
+	}
+	_, known := r.Recode.Values[string(text)]
+	return known
+}
+
 // fault takes over what the reader says of a cell.
 func (k *rowCleaner) fault(i int, to *cell, r *source.Record) bool {
 	for _, f := range r.Faults {
 		if f.Field == k.columns[i].from.field {
+			if f.Why.Kind == reason.CellError && k.columns[i].rule.knows(to.raw) {
+				return false
+			}
 			to.bad(i, f.Why)
 			return true
 		}

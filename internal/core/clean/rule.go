@@ -37,6 +37,7 @@ type Rule struct {
 type Fill struct {
 	Formula Located
 	Same    []Located // the columns by which lines belong together
+	Above   Located   // the value of the line above
 }
 
 // DerivedColumn is a column that the file doesn't have: a formula's, or others joined.

@@ -210,7 +210,7 @@ func TestCleanings(t *testing.T) {
 		{"{time_zone: Merrow}", "", "error: IANA"},
 		{"{recode_others: keep}", "", "error: needs recode:"},
 		{"{recode_file: no.csv}", "", "error: no such file"},
-		{"{if_blank: {as_in_lines_with_same: a, formula: b}}", "", "error: needs formula: or"},
+		{"{if_blank: {as_in_lines_with_same: a, formula: b}}", "", "error: needs above, formula: or"},
 		{"{split: {at: x, columns: [A]}}", "", "error: split: needs at: and columns:"},
 	} {
 		k := folder{t, t.TempDir()}

@@ -101,10 +101,17 @@ func merge(all []groupCell) {
 	}
 }
 
-// gatherAll reads the table as often as as_in_lines_with_same asks, and returns what is to be read then: the table, or
+// gatherAll reads the table as often as as_in_lines_with_same and above ask, and returns what is to be read then: the table, or
 // the same once more.
 func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)) (source.Table, error) {
 	var origins []source.Origin
+	if r.aboveOf != nil {
+		seen, err := r.carry(ctx, t, told)
+		if err != nil {
+			return nil, err
+		}
+		origins = seen
+	}
 	for level := 1; level <= r.levels; level++ {
 		var wanted []int
 		for _, f := range r.fills {
@@ -128,7 +135,7 @@ func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)
 		origins = seen
 		r.clashes(t, level)
 	}
-	if r.levels == 0 {
+	if origins == nil {
 		return t, nil
 	}
 	return source.Replay(t, origins), nil
@@ -142,9 +149,14 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 	work := func(chunk *source.Chunk) []groupCell {
 		chunk.Seal()
 		k, enough := r.newRowCleaner(order, level), 4096
+		k.begin(chunk.Origin)
 		var record source.Record
 		for chunk.Next(&record) {
-			if record.Dropped || source.Misshapen(&record, fields) != nil {
+			if record.Dropped {
+				continue
+			}
+			if source.Misshapen(&record, fields) != nil {
+				k.unread()
 				continue
 			}
 			before := len(k.found)

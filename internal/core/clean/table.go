@@ -26,6 +26,12 @@ func (r *Recipe) NewCells() *Cells {
 	return &Cells{r.newRowCleaner(r.closure(all), 0), len(r.Names())}
 }
 
+// Begin starts a chunk of the table.
+func (c *Cells) Begin(o source.Origin) { c.cleaner.begin(o) }
+
+// Unread notes that the next record has not the shape of the input.
+func (c *Cells) Unread() { c.cleaner.unread() }
+
 // CellError is a cell that is bad, or that makes others bad.
 type CellError struct {
 	Column int
@@ -86,12 +92,16 @@ type mapping struct {
 var storedAs = map[formula.Kind]source.Stored{formula.Text: source.StoredText, formula.Number: source.StoredNumber,
 	formula.Moment: source.StoredMoment, formula.Truth: source.StoredTruth}
 
+// Begin starts a chunk.
+func (m *mapping) Begin(o source.Origin) { m.cells.Begin(o) }
+
 // Map cleans a record.
 func (m *mapping) Map(r *source.Record) bool {
 	if r.Dropped {
 		return false
 	}
 	if source.Misshapen(r, m.cells.cleaner.file) != nil {
+		m.cells.Unread()
 		return true
 	}
 	if !m.cells.Clean(r) {

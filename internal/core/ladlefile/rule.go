@@ -223,6 +223,11 @@ func (d *decoder) fills(n ast.Node) (all []clean.Fill) {
 	}
 	for _, n := range nodes {
 		var f clean.Fill
+		if t, ok := n.(*ast.StringNode); ok && t.Value == "above" {
+			f.Above = d.scalar(n, "if_blank:").Said()
+			all = append(all, f)
+			continue
+		}
 		said := 0
 		saying := func(decode func(ast.Node)) func(ast.Node) { return func(n ast.Node) { said++; decode(n) } }
 		d.fields(n, "if_blank:", map[string]func(ast.Node){
@@ -230,8 +235,8 @@ func (d *decoder) fills(n ast.Node) (all []clean.Fill) {
 			"as_in_lines_with_same": saying(func(n ast.Node) { f.Same = d.saidList(n, "as_in_lines_with_same:") }),
 		})
 		if said != 1 {
-			d.problem(placeOf(n), "if_blank: needs formula: or as_in_lines_with_same:",
-				"write both as a list, which is tried in order; default: sets a fixed value")
+			d.problem(placeOf(n), "if_blank: needs above, formula: or as_in_lines_with_same:",
+				"write several as a list, which is tried in order; default: sets a fixed value")
 			continue
 		}
 		all = append(all, f)

@@ -26,8 +26,8 @@ func TestRulesAreToldWhereTheyAreWrong(t *testing.T) {
 		"{clean: {pad: 3, using: ab}}":  "7:37: pad: needs a single character",
 		"{round: -1}":                   `7:21: round: can't be "-1"; write a whole number from 0 to 10000`,
 		"{time_zone: Mars/Port}":        `7:25: there is no time zone "Mars/Port"; write a name of the IANA time zone database`,
-		"{if_blank: {formula: x, as_in_lines_with_same: y}}": "7:24: if_blank: needs formula: or " +
-			"as_in_lines_with_same:; write both as a list",
+		"{if_blank: {formula: x, as_in_lines_with_same: y}}": "7:24: if_blank: needs above, formula: or " +
+			"as_in_lines_with_same:; write several as a list",
 		"{recode: {a: b, a: c}}":     "7:",
 		"{recode: {a: [b]}}":         "7:26: a value of recode: must be a single value",
 		"{recode_others: set_aside}": "recode_others: needs recode: or recode_file:; add one of them",

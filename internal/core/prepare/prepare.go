@@ -376,6 +376,7 @@ func (w *inputWriter) rows(out sink, row []cell, p *chunkResult) error {
 func (w *inputWriter) chunk(t source.Table, c *source.Chunk) *chunkResult {
 	p, cells := &chunkResult{}, w.Recipe.NewCells()
 	fields, width := len(t.Header().Names), len(w.Recipe.Names())
+	cells.Begin(c.Origin)
 	var r source.Record
 	for ; c.Next(&r); p.lines++ {
 		if r.Dropped {
@@ -383,6 +384,7 @@ func (w *inputWriter) chunk(t source.Table, c *source.Chunk) *chunkResult {
 			continue
 		}
 		if why := source.Misshapen(&r, fields); why != nil {
+			cells.Unread()
 			p.problems = append(p.problems, spool.Problem{Row: p.lines, Column: spool.WholeLine, Why: *why})
 			continue
 		}

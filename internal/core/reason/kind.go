@@ -59,6 +59,7 @@ const (
 	NotInRecode    // recode_others: set_aside
 	NotComputed    // a formula has no result: Text
 	GroupDisagrees // lines with the same Columns have different values
+	AboveUnread    // the value above, which a blank cell takes, can't be read
 
 	// Of records.
 	CellError   // what a sheet shows as an error: Text
@@ -120,7 +121,7 @@ var names = [kinds]string{"other",
 	"too_fine_time", "moment_for_type",
 	"not_utf8", "has_nul", "too_long", "becomes_number", "not_among", "not_uuid", "not_json", "not_hexadecimal",
 	"not_yes_no",
-	"too_many_parts", "cleaned_too_large", "not_in_recode", "not_computed", "group_disagrees",
+	"too_many_parts", "cleaned_too_large", "not_in_recode", "not_computed", "group_disagrees", "above_unread",
 	"cell_error", "unreadable", "too_few_fields", "too_many_fields", "stray_quote", "text_after_quote", "outside_area",
 	"not_in_charset",
 	"blank_key", "blank_required", "blank_in_new", "not_found", "found_several", "found_no_more", "found_set_aside",

@@ -1,0 +1,49 @@
+package conformance
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestShapesAreLoaded: columns and lists that become lines are loaded, set aside and corrected like others.
+func TestShapesAreLoaded(t *testing.T) {
+	const table = "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n" +
+		"CREATE TABLE tonnage (id ID, berth_id INT NOT NULL REFERENCES berth(id), month WORD NOT NULL, tons INT, part INT, " +
+		"UNIQUE (berth_id, month, part));\nINSERT INTO berth (code) VALUES ('N1'), ('N2');"
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, table)
+		w.write("in.csv", "Quay,Berth,Jan,Feb\nNorth,N1,5;6,x\n,N2,,7\n,N9,8,\n")
+		w.write("f.ladle.yaml", `ladle: 1
+inputs:
+  in:
+    file: in.csv
+    header: 1
+    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}
+    parts_to_rows: {column: Tons, at: ";", number: Part}
+    columns: {Quay: {if_blank: above}}
+    only: quay == "North"
+tables:
+  tonnage:
+    from: in
+    key: [berth_id, month, part]
+    columns: {berth_id: {from: Berth, lookup: berth.code}, month: Month, tons: Tons, part: Part}
+set_aside_limit: any
+`)
+		doc, r := w.load("load")
+		require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+		assert.Equal(t, []string{`in.csv:2: Tons "x" is not a number`, `in.csv:4: Berth "N9" is not in berth.code`}, doc.asides())
+		query := "SELECT b.code, t.month, t.tons, t.part FROM tonnage t JOIN berth b ON b.id = t.berth_id ORDER BY b.code, t.month, t.part"
+		assert.Equal(t, []string{"N1|Jan|5|1", "N1|Jan|6|2", "N2|Feb|7|1"}, w.query(query))
+		lines := strings.ReplaceAll(w.read("in.set-aside.csv"), "\r\n", "\n")
+		assert.Contains(t, lines, "line,why,Quay,Berth,Month,Tons,Part\n")
+		assert.Contains(t, lines, `,North,N1,Feb,x,1`)
+		w.write("in.set-aside.csv", strings.Replace(w.read("in.set-aside.csv"), "N1,Feb,x,1", "N1,Feb,9,1", 1))
+		doc, r = w.load("load", "--corrected", "in.set-aside.csv")
+		require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+		assert.Equal(t, []string{`in.csv:4: Berth "N9" is not in berth.code`}, doc.asides())
+		assert.Equal(t, []string{"N1|Feb|9|1", "N1|Jan|5|1", "N1|Jan|6|2", "N2|Feb|7|1"}, w.query(query))
+	})
+}

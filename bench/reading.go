@@ -2,8 +2,10 @@ package main
 
 import (
 	"archive/zip"
+	"bufio"
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"os"
@@ -39,6 +41,13 @@ func (b *bench) reading(runs int) error {
 	}
 	figure("survey_csv_time", median(ratios), "x reader", "4")
 	figure("survey_csv_memory", median(memory), "MB", "-")
+	lines := filepath.Join(folder, "calls.jsonl")
+	if err := writeJSONLines(calls, lines); err != nil {
+		return err
+	}
+	if err := b.compare("jsonl", lines, "tokens", "2.5", runs); err != nil {
+		return err
+	}
 	for _, format := range []string{"xlsx", "ods"} {
 		path := filepath.Join(folder, "calls."+format)
 		if err := writeWorkbook(path, format, workbookRows); err != nil {
@@ -128,6 +137,91 @@ func splitLines(path string) error {
 				break
 			}
 			rest = rest[end+1:]
+		}
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// writeJSONLines writes the lines of a file as objects, one a line.
+func writeJSONLines(from, to string) error {
+	t, err := source.Open([]string{from}, source.ReadOptions{})
+	if err != nil {
+		return err
+	}
+	defer t.Close()
+	f, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	out := bufio.NewWriterSize(f, 1<<20)
+	var line []byte
+	for {
+		chunk, err := t.Next()
+		if err == io.EOF {
+			return out.Flush()
+		}
+		if err != nil {
+			return err
+		}
+		for r := (source.Record{}); chunk.Next(&r); {
+			line = append(line[:0], '{')
+			for i, field := range r.Fields {
+				if i > 0 {
+					line = append(line, ',')
+				}
+				name, err := json.Marshal(t.Header().Names[i])
+				if err != nil {
+					return err
+				}
+				value, err := json.Marshal(string(field))
+				if err != nil {
+					return err
+				}
+				line = append(append(append(line, name...), ':'), value...)
+			}
+			if _, err := out.Write(append(line, '}', '\n')); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// jsonTokens is the floor of JSON Lines: the file read in blocks of 1 MB, split at line feeds, and each line scanned for
+// its texts and punctuation.
+func jsonTokens(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	block, tokens := make([]byte, 1<<20), 0
+	for {
+		n, err := f.Read(block)
+		for rest := block[:n]; len(rest) > 0; {
+			line := rest
+			if end := bytes.IndexByte(rest, '\n'); end >= 0 {
+				line, rest = rest[:end], rest[end+1:]
+			} else {
+				rest = nil
+			}
+			for at := 0; at < len(line); at++ {
+				switch line[at] {
+				case '{', '}', '[', ']', ':', ',':
+					tokens++
+				case '"':
+					for at++; at < len(line) && line[at] != '"'; at++ {
+						if line[at] == '\\' {
+							at++
+						}
+					}
+				}
+			}
 		}
 		if err == io.EOF {
 			return nil

@@ -72,11 +72,15 @@ func formatWords(m *source.Format) string {
 			words = append(words, m.Quote+" around fields")
 		}
 	}
+	if m.JSON != "" {
+		words = []string{m.JSON, "text in " + encodingWords(m)}
+	}
 	if m.Compression != "" {
 		words = append(words, "compressed with "+m.Compression)
 	}
 	line := lineOf(m)
-	if m.Header.Value == "none" {
+	if m.Header.Value == "" {
+	} else if m.Header.Value == "none" {
 		words = append(words, guessed("no header", m.Header))
 	} else {
 		words = append(words, guessed("header on "+line+" "+m.Header.Value, m.Header))

@@ -44,6 +44,7 @@ var readSettings = []struct {
 	{"sheet", "NAME", "the sheet of a workbook, by its name or number", (*source.ReadOptions).SetSheet},
 	{"range", "CELLS", "the cells of a sheet: B4:K900, or the name of a range or table",
 		(*source.ReadOptions).SetRange},
+	{"member", "NAME", "the member of a JSON object that holds the rows", (*source.ReadOptions).SetMember},
 	{"header", "LINE", "the line of the column names: 3, or 3-4 when they take two; or none",
 		(*source.ReadOptions).SetHeader},
 	{"footer", "NUMBER", "lines at the end that are not rows", (*source.ReadOptions).SetFooter},

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"encoding/json"
 	"fmt"
 	"io"
 	"strings"
@@ -39,6 +40,18 @@ func inDelimiters(rows [][]string, delimiter, end string) string {
 		b.WriteString(strings.Join(cells, delimiter) + end)
 	}
 	return b.String()
+}
+
+// inJSON is a row as an object, in which tons are a number.
+func inJSON(w *world, header, row []string) string {
+	object := map[string]any{}
+	for i, name := range header {
+		object[name] = row[i]
+	}
+	object["Tons"] = json.Number(row[3])
+	made, err := json.Marshal(object)
+	require.NoError(w, err)
+	return string(made)
 }
 
 // forms are all ways in which the rows are sent.
@@ -79,6 +92,26 @@ var forms = map[string]func(w *world, rows [][]string) (input string){
 		w.write("post.zip", b.String())
 		return "file: post.zip"
 	},
+	"JSON Lines": func(w *world, rows [][]string) string {
+		var b strings.Builder
+		for _, r := range rows[1:] {
+			b.WriteString(inJSON(w, rows[0], r) + "\n")
+		}
+		w.write("in.jsonl", b.String())
+		return "file: in.jsonl"
+	},
+	"an array in a JSON object, gzip": func(w *world, rows [][]string) string {
+		var objects []string
+		for _, r := range rows[1:] {
+			objects = append(objects, inJSON(w, rows[0], r))
+		}
+		var b bytes.Buffer
+		z := gzip.NewWriter(&b)
+		io.WriteString(z, `{"harbour": "Port Merrow", "answer": {"stays": [`+strings.Join(objects, ",\n")+`]}}`)
+		require.NoError(w, z.Close())
+		w.write("in.json.gz", b.String())
+		return "file: in.json.gz, member: answer.stays"
+	},
 	"a workbook": func(w *world, rows [][]string) string {
 		f := excelize.NewFile()
 		for n, r := range rows {
@@ -104,7 +137,8 @@ func TestAllFormsLoadAlike(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		want := ""
 		for _, name := range []string{"commas", "semicolons, CRLF, windows-1252, titles above, said footer",
-			"tabs, UTF-16, gzip", "several files of an archive", "a workbook"} {
+			"tabs, UTF-16, gzip", "several files of an archive", "JSON Lines", "an array in a JSON object, gzip",
+			"a workbook"} {
 			t.Run(name, func(t *testing.T) {
 				w := newWorld(t, on, table)
 				input := forms[name](w, rows)

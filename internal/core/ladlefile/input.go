@@ -30,6 +30,7 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 			"comment":         d.asked("comment:", in.Asked.SetComment),
 			"short_lines":     d.asked("short_lines:", in.Asked.SetShortLines),
 			"widths":          func(n ast.Node) { d.widths(in, n) },
+			"member":          d.asked("member:", in.Asked.SetMember),
 			"sheet":           d.asked("sheet:", in.Asked.SetSheet),
 			"range":           d.asked("range:", in.Asked.SetRange),
 			"columns_to_rows": func(n ast.Node) { in.Shape.Columns = d.columnsToRows(n) },

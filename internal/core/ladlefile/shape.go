@@ -3,7 +3,6 @@ package ladlefile
 import (
 	"fmt"
 	"regexp"
-	"strings"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -80,13 +79,14 @@ func (d *decoder) regex(n ast.Node, key string) *regexp.Regexp {
 // partsToRows decodes parts_to_rows.
 func (d *decoder) partsToRows(n ast.Node) *reshape.PartsToRows {
 	p := &reshape.PartsToRows{}
+	var between Text
 	d.fields(n, "parts_to_rows:", map[string]func(ast.Node){
 		"column": func(n ast.Node) { p.Column = d.scalar(n, "column:").Said() },
-		"at":     func(n ast.Node) { p.At = d.scalar(n, "at:").Value },
+		"at":     func(n ast.Node) { between = d.scalar(n, "at:"); p.At = between.Value },
 		"number": func(n ast.Node) { p.Number = d.scalar(n, "number:").Said() },
 	})
-	if p.Column.Text == "" || strings.TrimSpace(p.At) == "" && !strings.Contains(p.At, "\n") {
-		d.problem(placeOf(n), "parts_to_rows: needs column: and at:",
+	if p.Column.Text == "" || between.Given() && p.At == "" {
+		d.problem(placeOf(n), "parts_to_rows: needs column:, and at: with what stands between the parts",
 			`write for example parts_to_rows: {column: Cargo, at: ";", number: Part}`)
 	}
 	return p

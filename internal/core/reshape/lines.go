@@ -140,19 +140,27 @@ type partsToRows struct {
 	number  bool
 	parts   [][]byte
 	next    int
+	list    bool // the cell is a list of JSON
 }
 
 // Take is given a record.
 func (e *partsToRows) Take(r *source.Record, _ *source.Counts) {
-	e.next, e.parts = 0, e.parts[:0]
+	e.next, e.parts, e.list = 0, e.parts[:0], false
 	if !e.take(r) {
 		return
 	}
-	for part := range bytes.SplitSeq(r.Fields[e.at], e.between) {
-		if part = bytes.TrimSpace(part); len(part) > 0 {
-			e.parts = append(e.parts, part)
+	cell := r.Fields[e.at]
+	if list, ok := source.JSONList(cell); ok && len(e.between) == 0 {
+		e.list = true
+		e.parts = append(e.parts, list...)
+	} else if len(e.between) == 0 {
+		e.parts = append(e.parts, cell)
+	} else {
+		for part := range bytes.SplitSeq(cell, e.between) {
+			e.parts = append(e.parts, bytes.TrimSpace(part))
 		}
 	}
+	e.parts = slices.DeleteFunc(e.parts, func(part []byte) bool { return len(part) == 0 })
 	if len(e.parts) == 0 {
 		e.parts = append(e.parts, nil) // a blank cell makes one line
 	}
@@ -167,7 +175,7 @@ func (e *partsToRows) Next(r *source.Record) bool {
 		return false
 	}
 	e.begin(r)
-	if part := e.parts[e.next]; len(e.parts) > 1 {
+	if part := e.parts[e.next]; len(e.parts) > 1 || e.list {
 		r.Fields[e.at] = part
 		if r.Stored != nil {
 			r.Stored[e.at] = source.StoredText

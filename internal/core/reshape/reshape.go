@@ -46,7 +46,7 @@ type ValueColumn struct {
 // PartsToRows makes a line of each part of a cell.
 type PartsToRows struct {
 	Column clean.Located
-	At     string
+	At     string        // what stands between the parts; "" where the cell is a list of JSON
 	Number clean.Located // a new column with the number of the part, from 1; none where it isn't given
 }
 

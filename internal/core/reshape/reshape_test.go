@@ -78,6 +78,9 @@ func TestShapes(t *testing.T) {
 		{"parts of a cell", "Vessel,Cargo\nTern,Wheat; Salt;;Fish meal\nHeron,\nOtter,Coal\n", Shape{Parts: &PartsToRows{
 			Column: said("Cargo"), At: ";", Number: said("Part")}}, "Vessel Cargo Part", []string{"line 2: Tern Wheat 1",
 			"line 2: Tern Salt 2", "line 2: Tern Fish meal 3", "line 3: Heron  1", "line 4: Otter Coal 1"}},
+		{"lists of JSON", "Vessel,Cargo\nTern,\"[\"\"Wheat\"\", 7, null, {\"\"a\"\":1}]\"\nHeron,[]\nOtter,Coal\n", Shape{Parts: &PartsToRows{
+			Column: said("Cargo")}}, "Vessel Cargo", []string{"line 2: Tern Wheat", "line 2: Tern 7", `line 2: Tern {"a":1}`,
+			"line 3: Heron ", "line 4: Otter Coal"}},
 		{"parts of columns", "Vessel,Jan,Feb\nTern,a/b,c\n", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"),
 			At: "/"}}, "Vessel Month Tons", []string{"line 2: Tern Jan a", "line 2: Tern Jan b", "line 2: Tern Feb c"}},
 		{"a line that can't be trusted stays one", "Berth,Jan,Feb\nN1,5\nN2,1,2\n", Shape{Columns: months}, "Berth Month Tons",

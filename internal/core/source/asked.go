@@ -22,6 +22,8 @@ type ReadOptions struct {
 	Sheet     string // of a workbook: its name or number
 	Range     string // of a sheet: B4:K900, or the name of a range or table
 
+	Member string // of JSON: the member that holds the rows, such as answer.calls
+
 	ShortLines bool // missing cells at the end of a line are blank
 
 	// Guess has an encoding that isn't certain guessed, where otherwise the file is refused: to look at a file, never
@@ -139,6 +141,12 @@ func (a *ReadOptions) SetQuote(word string) error {
 		return cannot(word, `write one ASCII character, for example '"', or none`)
 	}
 	a.Quote = word
+	return nil
+}
+
+// SetMember takes the name of a member of a JSON object.
+func (a *ReadOptions) SetMember(word string) error {
+	a.Member = word
 	return nil
 }
 

@@ -39,7 +39,7 @@ type sheetTable struct {
 // openSheets opens the sheets of a workbook: each one with every, else the one that is asked for, or the only one.
 func openSheets(f *file, z *zip.Reader, asked ReadOptions, every bool) ([]Table, error) {
 	if asked.Encoding != "" || asked.Delimiter != "" || asked.Quote != "" || asked.Footer != 0 ||
-		asked.Escape != "" || asked.Comment != "" || asked.Widths != "" || asked.ShortLines {
+		asked.Escape != "" || asked.Comment != "" || asked.Widths != "" || asked.ShortLines || asked.Member != "" {
 		return nil, f.odd("this is a workbook, so it has no encoding, delimiter, quote or footer",
 			"delete them; range: sets where rows end")
 	}

@@ -93,7 +93,8 @@ func (f File) Name() string {
 type Format struct {
 	File
 	Compression string  `json:"compression,omitempty"` // gzip or zip
-	Format      string  `json:"type"`                  // text, xlsx or ods
+	Format      string  `json:"type"`                  // text, json, xlsx or ods
+	JSON        string  `json:"json,omitempty"`        // of JSON: how it holds the objects
 	Encoding    Setting `json:"encoding,omitzero"`     // of text
 	// how a line of the text reads in the encodings that it could be in, when its encoding isn't certain
 	Could        []EncodingReading `json:"encoding_candidates,omitempty"`

@@ -25,6 +25,7 @@ type text struct {
 	format  Format
 	dialect Dialect
 	odd     *odd
+	rowsOf  func(raw []byte, o Origin) rows // of a text that isn't lines of fields
 	header  Header
 
 	stream io.ReadCloser
@@ -77,15 +78,22 @@ func (e lineEndings) String() string {
 }
 
 // openText opens what holds text, and finds how it is to be read.
-func openText(c *content, asked ReadOptions) (*text, error) {
+func openText(c *content, asked ReadOptions) (Table, error) {
 	t := &text{content: c, asked: asked, odd: oddOf(asked), seed: maphash.MakeSeed(), line: 1, free: make(chan []byte, 32)}
 	t.format = Format{File: File{Path: c.path}, Compression: c.packed, Format: formatText}
 	if asked.Sheet != "" || asked.Range != "" {
 		return nil, refused(t.format.File, 0, "this is text, not a workbook, so it has no sheet or range",
 			"delete sheet: and range:")
 	}
+	opened := Table(t)
 	err := t.open()
-	if err == nil {
+	switch {
+	case err != nil:
+	case seemsJSON(t.rest):
+		opened, err = t.beginJSON()
+	case asked.Member != "":
+		err = t.refuse(0, "this is not JSON, so it has no member", "delete member:")
+	default:
 		err = t.begin()
 		t.cutFooter()
 	}
@@ -93,7 +101,7 @@ func openText(c *content, asked ReadOptions) (*text, error) {
 		t.closeStreams()
 		return nil, err
 	}
-	return t, nil
+	return opened, nil
 }
 
 // open starts to read the text.

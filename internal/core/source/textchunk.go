@@ -141,7 +141,10 @@ func (t *text) cut(end int, quotes bool) *Chunk {
 	if len(t.rest) < chunkSize { // it is copied before more is read
 		c.buf, c.free = t.buf, t.free
 	}
-	l := c.rows.(*lines)
+	l, ok := c.rows.(*lines)
+	if !ok {
+		return c
+	}
 	l.returns = t.ends.cr > before
 	l.quotes = quotes
 	if t.from.is.Value == "" { // all was ASCII so far
@@ -151,6 +154,9 @@ func (t *text) cut(end int, quotes bool) *Chunk {
 }
 
 func (t *text) chunk(raw []byte, o Origin) *Chunk {
+	if t.rowsOf != nil {
+		return &Chunk{Raw: raw, Origin: o, rows: t.rowsOf(raw, o), seed: t.seed}
+	}
 	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8,
 		quotes: t.dialect.Quote != 0, returns: true, odd: t.odd}
 	if t.from.foreign() {

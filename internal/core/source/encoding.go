@@ -28,9 +28,9 @@ type decoder struct {
 	from    io.Reader
 	is      Setting // while it is empty, all was ASCII
 	unclear *UnclearEncoding
-	before  lineEndings // of what was ASCII
-	begun   []byte      // the last line of that so far
-	escaped bool        // an escape stood there that switches to nothing
+	handed  int64  // the bytes that were ASCII
+	begun   []byte // the last line of these so far
+	escaped bool   // an escape stood there that switches to nothing
 	tail    []byte
 	err     error // of from, behind tail
 }
@@ -133,7 +133,7 @@ func (d *decoder) Read(b []byte) (int, error) {
 
 // passed notes ASCII that is handed out.
 func (d *decoder) passed(b []byte) {
-	d.before.count(b)
+	d.handed += int64(len(b))
 	if end := lastEnd(b); end > 0 {
 		d.begun, b = d.begun[:0], b[end:]
 	}
@@ -216,7 +216,7 @@ func (d *decoder) find(cut bool) {
 	is := Setting{Value: readings[0].Name, Confidence: certainly}
 	if !sure || readings[0].Name == utf8Name {
 		is.Confidence = unsure
-		d.unclear = newUnclear(text, d.before, readings)
+		d.unclear = newUnclear(text, readings)
 	}
 	d.use(is, readings[0].Encoding)
 }

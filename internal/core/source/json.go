@@ -163,7 +163,11 @@ func (t *text) members(from int) (jsonMembers, error) {
 
 // findColumns reads the whole text for the members of its objects.
 func (j *jsonText) findColumns() (*jsonColumns, error) {
-	again := &text{content: j.content, asked: j.asked, seed: j.seed, line: 1, free: make(chan []byte, 32), format: j.format}
+	asked := j.asked
+	if asked.Encoding = j.from.is.Value; asked.Encoding == "" {
+		asked.Encoding = utf8Name // all was ASCII so far
+	}
+	again := &text{content: j.content, asked: asked, seed: j.seed, line: 1, free: make(chan []byte, 32), format: j.format}
 	if err := again.open(); err != nil {
 		return nil, err
 	}
@@ -176,16 +180,10 @@ func (j *jsonText) findColumns() (*jsonColumns, error) {
 	scan.columns = all
 	again.rowsOf = scan.rows
 	err = Each(context.Background(), scan, func(c *Chunk) *jsonColumns {
-		found := newJSONColumns()
-		rows := c.rows.(*jsonRows)
-		rows.columns, rows.grow = found, true
-		for r := (Record{}); rows.next(c, &r); {
-			r.buf = r.buf[:0]
-		}
-		return found
+		return c.rows.(*jsonRows).names()
 	}, func(_ *Chunk, found *jsonColumns) error {
 		for _, name := range found.names {
-			all.of([]byte(name), true)
+			all.add([]byte(name), len(all.names))
 		}
 		if len(all.names) > mostMembers {
 			return j.refuse(0, fmt.Sprintf("its objects have more than %d different members", mostMembers),
@@ -286,7 +284,7 @@ func (j *jsonText) Again(o Origin) (*Chunk, error) { return j.text.Again(o) }
 
 func (j *jsonText) rows(raw []byte, o Origin) rows {
 	return &jsonRows{jsonScanner: jsonScanner{raw: raw}, line: o.Line, columns: j.columns, lines: j.way == jsonLines,
-		path: j.path, doubts: notUTF8(raw) != nil}
+		path: j.path, doubts: j.from.is.Value != "" && notUTF8(raw) != nil}
 }
 
 // jsonRows reads objects.
@@ -297,12 +295,11 @@ type jsonRows struct {
 	counted int // the bytes whose lines are in line
 	columns *jsonColumns
 	lines   bool
-	grow    bool // members that are not among the columns are added to them
 	doubts  bool // not all is valid UTF-8
 	likely  int  // the column that the next member could be
 	name    []byte
 	seen    []int64 // for each column the record that had it last
-	number  int64
+	count   int64   // of the record
 }
 
 // at which line the scanner is.
@@ -320,7 +317,8 @@ func (s *jsonRows) next(c *Chunk, r *Record) bool {
 	start := s.at
 	r.Position = s.lineAt(start)
 	r.Fields, r.Stored = sized(r.Fields, len(s.columns.names)), sized(r.Stored, len(s.columns.names))
-	s.number++
+	s.count++
+	s.seen = grown(s.seen, len(s.columns.names))
 	s.likely, s.name = 0, s.name[:0]
 	err := s.object(r, 0)
 	if err == nil && s.lines {
@@ -346,6 +344,14 @@ func (s *jsonRows) next(c *Chunk, r *Record) bool {
 	}
 	r.Raw = nil
 	return true
+}
+
+// grown is s with at least n elements.
+func grown[T any](s []T, n int) []T {
+	if len(s) < n {
+		s = append(s, make([]T, n-len(s))...)
+	}
+	return s
 }
 
 // sized is a slice of n empty elements in the memory of s.
@@ -375,6 +381,17 @@ func (s *jsonRows) object(r *Record, depth int) error {
 		}
 		if s.peek() != '"' {
 			return s.wrong("the name of a member is expected")
+		}
+		if depth == 0 && s.expected(r) {
+			s.blanks()
+			if s.peek() == '}' {
+				break
+			}
+			if s.peek() != ',' {
+				return s.wrong("a comma or } is expected")
+			}
+			s.at++
+			continue
 		}
 		name, err := s.text(r)
 		if err != nil {
@@ -408,23 +425,67 @@ func (s *jsonRows) object(r *Record, depth int) error {
 	return nil
 }
 
+// expected reads members from raw[at] on, as long as they are the next columns and are plain texts or numbers, and reports
+// whether there were any. It is what most objects consist of, and does nothing that object doesn't.
+func (s *jsonRows) expected(r *Record) (any bool) {
+	for s.likely < len(s.columns.names) {
+		if !s.expectedMember(r, s.columns.names[s.likely]) {
+			break
+		}
+		s.likely, any = s.likely+1, true
+		if s.at+1 >= len(s.raw) || s.raw[s.at] != ',' || s.raw[s.at+1] != '"' {
+			return true
+		}
+		s.at++
+	}
+	if any {
+		s.at-- // at the comma
+	}
+	return any
+}
+
+// expectedMember reads the member at raw[at], if it has that name and is a plain text or number.
+func (s *jsonRows) expectedMember(r *Record, name string) bool {
+	raw, at := s.raw, s.at+1
+	end := at + len(name)
+	if end+2 >= len(raw) || raw[end] != '"' || raw[end+1] != ':' || string(raw[at:end]) != name {
+		return false
+	}
+	at = end + 2
+	kind := StoredText
+	if raw[at] == '"' {
+		at++
+		if end = plainText(raw, at); end >= len(raw) || raw[end] != '"' {
+			return false
+		}
+		if end == at {
+			kind = StoredBlank
+		}
+		s.at = end + 1
+	} else {
+		before := s.at
+		s.at = at
+		if _, exponent, err := s.number(); err != nil || exponent {
+			s.at = before
+			return false
+		}
+		end, kind = s.at, StoredNumber
+	}
+	r.Fields[s.likely], r.Stored[s.likely], s.seen[s.likely] = raw[at:end:end], kind, s.count
+	return true
+}
+
 // member reads a value that is no object into its field.
 func (s *jsonRows) member(r *Record) error {
-	at := s.columns.near(s.name, s.likely, s.grow)
-	for len(s.seen) < len(s.columns.names) {
-		s.seen = append(s.seen, 0)
-	}
-	for len(r.Fields) < len(s.columns.names) {
-		r.Fields, r.Stored = append(r.Fields, nil), append(r.Stored, StoredBlank)
-	}
+	at := s.columns.near(s.name, s.likely)
 	if at < 0 {
-		return s.wrong("the file has changed")
+		return s.wrong(fmt.Sprintf("the member %q can't be read; the encoding of the file may be another one", s.name))
 	}
 	s.likely = at + 1
-	if s.seen[at] == s.number {
+	if s.seen[at] == s.count {
 		return s.wrong(fmt.Sprintf("the member %q stands twice in an object", s.name))
 	}
-	s.seen[at] = s.number
+	s.seen[at] = s.count
 	var err error
 	r.Fields[at], r.Stored[at], err = s.scalar(r)
 	return err
@@ -438,24 +499,24 @@ type jsonColumns struct {
 
 func newJSONColumns() *jsonColumns { return &jsonColumns{index: map[string]int{}} }
 
-// near returns the column with a name, which is likely at a position; -1 for none, unless it may be added.
-func (c *jsonColumns) near(name []byte, likely int, grow bool) int {
+// near returns the column with a name, which is likely at a position; -1 for none.
+func (c *jsonColumns) near(name []byte, likely int) int {
 	if likely < len(c.names) && c.names[likely] == string(name) {
 		return likely
 	}
-	return c.of(name, grow)
+	if at, ok := c.index[string(name)]; ok {
+		return at
+	}
+	return -1
 }
 
-func (c *jsonColumns) of(name []byte, grow bool) int {
-	at, ok := c.index[string(name)]
-	switch {
-	case ok:
-		return at
-	case !grow:
-		return -1
+// add adds a column, if there is none with that name, and returns its position.
+func (c *jsonColumns) add(name []byte, likely int) int {
+	at := c.near(name, likely)
+	if at < 0 {
+		at = len(c.names)
+		c.names = append(c.names, string(name))
+		c.index[c.names[at]] = at
 	}
-	at = len(c.names)
-	c.names = append(c.names, string(name))
-	c.index[c.names[at]] = at
 	return at
 }

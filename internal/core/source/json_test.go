@@ -1,7 +1,9 @@
 package source
 
 import (
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -67,10 +69,19 @@ func TestWrongJSON(t *testing.T) {
 	} {
 		table, err := open(t, content, ReadOptions{})
 		if err == nil {
-			var got []string
-			if got, err = records(table); err == nil && len(got) > 0 {
-				err = fmt.Errorf("%s", got[0])
-			}
+			err = Each(context.Background(), table, func(c *Chunk) (first string) {
+				for r := (Record{}); c.Next(&r); {
+					if r.Problem != nil && first == "" {
+						first = r.Problem.Words()
+					}
+				}
+				return first
+			}, func(_ *Chunk, first string) error {
+				if first != "" {
+					return errors.New(first)
+				}
+				return nil
+			})
 		}
 		assert.ErrorContains(t, err, says, content)
 	}

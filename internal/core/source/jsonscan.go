@@ -2,8 +2,10 @@ package source
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"fmt"
+	"math/bits"
 	"strconv"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -45,6 +47,9 @@ func (s *jsonScanner) peek() byte {
 }
 
 func (s *jsonScanner) blanks() {
+	if s.at < len(s.raw) && s.raw[s.at] > ' ' {
+		return
+	}
 	for s.at < len(s.raw) && (s.raw[s.at] == ' ' || s.raw[s.at] == '\n' || s.raw[s.at] == '\t' || s.raw[s.at] == '\r') {
 		s.at++
 	}
@@ -92,7 +97,7 @@ func (s *jsonScanner) skipObject() bool {
 				return true
 			}
 		case '"':
-			for at++; at < len(s.raw) && s.raw[at] != '"'; at++ {
+			for at = plainText(s.raw, at+1); at < len(s.raw) && s.raw[at] != '"'; at = plainText(s.raw, at+1) {
 				if s.raw[at] == '\\' {
 					at++
 				}
@@ -105,20 +110,37 @@ func (s *jsonScanner) skipObject() bool {
 // text reads the text at raw[at], whose quote stands there.
 func (s *jsonScanner) text(r *Record) ([]byte, error) {
 	start := s.at + 1
-	for at := start; at < len(s.raw); at++ {
-		switch c := s.raw[at]; {
-		case c == '"':
-			s.at = at + 1
-			return s.raw[start:at:at], nil
-		case c == '\\':
-			return s.escaped(r, start, at)
-		case c < ' ':
-			s.at = at
-			return nil, s.wrong("a control character stands in a text")
+	at := plainText(s.raw, start)
+	switch {
+	case at == len(s.raw):
+		s.at = at
+		return nil, errCut
+	case s.raw[at] == '"':
+		s.at = at + 1
+		return s.raw[start:at:at], nil
+	case s.raw[at] == '\\':
+		return s.escaped(r, start, at)
+	}
+	s.at = at
+	return nil, s.wrong("a control character stands in a text")
+}
+
+// plainText returns where the first quote, backslash or control character stands in raw, from at on.
+func plainText(raw []byte, at int) int {
+	const quotes, backslashes, blanks = '"' * lows, '\\' * lows, ' ' * lows
+	for ; at+8 <= len(raw); at += 8 {
+		word := binary.LittleEndian.Uint64(raw[at:])
+		controls := (word - blanks) &^ word // the lowest of its high bits that is set is right
+		if found := (^(unlike(word^quotes) & unlike(word^backslashes)) | controls) & highs; found != 0 {
+			return at + bits.TrailingZeros64(found)/8
 		}
 	}
-	s.at = len(s.raw)
-	return nil, errCut
+	for ; at < len(raw); at++ {
+		if c := raw[at]; c == '"' || c == '\\' || c < ' ' {
+			break
+		}
+	}
+	return at
 }
 
 // escaped reads a text with escapes, the first of which is raw[at].

@@ -130,10 +130,16 @@ func (t *text) open() (err error) {
 // clear reports that the encoding of the text is certain, or may be guessed.
 func (t *text) clear() error {
 	u := t.from.unclear
-	if u == nil || t.asked.Guess {
+	if u == nil {
 		return nil
 	}
-	u.Path = t.path
+	if u.Path == "" {
+		u.Path = t.path
+		u.under(t.line + countLines(t.rest[:t.from.handed-t.offset]))
+	}
+	if t.asked.Guess {
+		return nil
+	}
 	return u.fault()
 }
 

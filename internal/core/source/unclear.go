@@ -82,10 +82,9 @@ const (
 	shownText  = 48  // characters of a line
 )
 
-// newUnclear compares the likeliest readings of text, and finds the lines in which they differ. What comes before text
-// has as many lines as there are ends in before.
-func newUnclear(text []byte, before lineEndings, readings []charset.Reading) *UnclearEncoding {
-	line := int64(before.lf+before.cr+before.crlf) + 1
+// newUnclear compares the likeliest readings of text, and finds the lines in which they differ, counted from 0.
+func newUnclear(text []byte, readings []charset.Reading) *UnclearEncoding {
+	line := int64(0)
 	var numbers []int64
 	var lines [][]byte
 	for l := range bytes.SplitSeq(text, []byte{'\n'}) {
@@ -115,6 +114,15 @@ func newUnclear(text []byte, before lineEndings, readings []charset.Reading) *Un
 		u.Could = append(u.Could, r)
 	}
 	return u
+}
+
+// under counts the lines from another one on.
+func (u *UnclearEncoding) under(first int64) {
+	for _, r := range u.Could {
+		for i := range r.Lines {
+			r.Lines[i].Line += first
+		}
+	}
 }
 
 // readLines reads lines in an encoding; nil when not all of their bytes make sense in it.

@@ -1,12 +1,17 @@
 package clean_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/value"
 )
 
 func TestBlankCellsTakeTheValueAbove(t *testing.T) {
@@ -60,4 +65,31 @@ func TestTheValueAboveComesFromAnotherChunk(t *testing.T) {
 	}
 	k := folder{t, t.TempDir()}
 	require.Equal(t, want, k.cleaned(csv.String(), "    columns: {Quay: {if_blank: above}}\n"))
+}
+
+// TestWhereLinesComeFrom: formulas can ask for the place of a line, and the day.
+func TestWhereLinesComeFrom(t *testing.T) {
+	k := folder{t, t.TempDir()}
+	k.write("in.csv", "Berth\nN1\nN2\n")
+	table, recipe, err := k.input("    header: 1\n    new_columns: {At: 'file_name()', Sheet: 'coalesce(sheet_name(), \"none\")', " +
+		"Line: 'line_number() + 1', Day: 'today()', By: 'upper(loaded_by())'}\n    only: line_number() > 2\n")
+	require.NoError(t, err)
+	recipe.Tell(clean.Provenance{Files: table.Files(), Day: time.Date(2026, 3, 31, 23, 59, 0, 0, time.UTC), User: "clerk"})
+	var columns []clean.Column
+	for i := range recipe.Names() {
+		columns = append(columns, clean.Column{Of: i})
+	}
+	rows, err := clean.Read(context.Background(), table, recipe, append(columns, clean.Column{Of: recipe.Only(),
+		Type: value.Type{Kind: value.Bool}}), k.dir, nil)
+	require.NoError(t, err)
+	defer rows.Close()
+	var b clean.Batch
+	require.NoError(t, rows.Read(0, []int{0, 1, 2, 3, 4, 5, 6}, &b))
+	var got []string
+	for i := range b.Len() {
+		got = append(got, k.row(&b, 7, i, true))
+	}
+	assert.Equal(t, []string{"left out", "N2|in.csv|none|4|2026-03-31|CLERK"}, got)
+	_, _, err = k.input("    new_columns: {At: 'file_name(Berth)'}\n")
+	assert.ErrorContains(t, err, "file_name() takes no arguments")
 }

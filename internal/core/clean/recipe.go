@@ -26,6 +26,8 @@ type Recipe struct {
 	fills   []*fill
 	aboveOf []int // the columns of if_blank: above
 	carried map[chunkPlace]aboves
+
+	provenance Provenance
 }
 
 // column is a column of a recipe.

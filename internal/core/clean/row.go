@@ -38,6 +38,7 @@ type rowCleaner struct {
 	values  []formula.Value
 	found   []groupCell
 	above   aboves
+	from    *origins // nil where nothing is asked
 }
 
 // buffers is the memory of a column for texts that don't stand in the file.
@@ -55,6 +56,7 @@ func (r *Recipe) newRowCleaner(order []int, gather int) *rowCleaner {
 		c.values[i].From = r.columns[i].name
 		c.machine.Set(i, &c.values[i])
 	}
+	c.prepareProvenance()
 	return c
 }
 
@@ -82,6 +84,9 @@ func (r *Recipe) closure(wanted []int) []int {
 
 // row cleans the cells of a record.
 func (k *rowCleaner) row(r *source.Record) {
+	if k.from != nil {
+		k.tellOf(r)
+	}
 	for _, i := range k.order {
 		c := &k.columns[i]
 		k.cell(i, c, r)

@@ -42,6 +42,7 @@ type Formula struct {
 	text    string
 	kind    Kind
 	uses    []int // columns
+	asks    []Provenance
 	program *vm.Program
 }
 
@@ -255,6 +256,9 @@ func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		}
 		return nil, 0, r.wrong(n, "col needs the name of a column in quotes", "")
 	}
+	if node, kind, err := r.ask(n, name); node != nil || err != nil {
+		return node, kind, err
+	}
 	switch name {
 	case "choose":
 		return r.choose(n)
@@ -280,7 +284,7 @@ var elsewhere = map[string]string{"left": "start(x, 3)", "right": "end(x, 3)", "
 	"concat": `join("", x, y)`, "contains": `has(x, "-")`, "startswith": `starts(x, "N")`, "endswith": `ends(x, "N")`,
 	"matches": "fits(x, `^N`)", "regexp": "fits(x, `^N`)", "min": "least(x, y)", "max": "greatest(x, y)",
 	"datediff": "days_between(from, to)", "day_of": "date_only(x)", "substitute": "replace(x, old, new)",
-	"ucase": "upper(x)", "lcase": "lower(x)", "cast": "number(x), date(x) or text(x)"}
+	"now": "today()", "current_date": "today()", "filename": "file_name()", "ucase": "upper(x)", "lcase": "lower(x)", "cast": "number(x), date(x) or text(x)"}
 
 // apply calls f with operands, when they are what it takes.
 func (r *rewriter) apply(n ast.Node, name string, f function, operands []ast.Node) (ast.Node, Kind, error) {

@@ -7,10 +7,12 @@ import (
 	"context"
 	"errors"
 	"os"
+	"time"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
+	"ladle/internal/core/formula"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/plan"
@@ -79,11 +81,30 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 		delete(opened, feed.Name())
 	}
 	in.Tables = append(in.Tables, in.originals...)
+	if err := in.tell(ctx, db); err != nil {
+		in.Close()
+		return nil, err
+	}
 	if err := in.correct(ctx); err != nil {
 		in.Close()
 		return nil, err
 	}
 	return in, nil
+}
+
+// tell tells formulas where rows come from.
+func (in *Intake) tell(ctx context.Context, db engine.Database) (err error) {
+	told := clean.Provenance{Day: time.Now()}
+	for i, f := range in.Plan.Feeds {
+		if told.User == "" && f.Recipe.Asks(formula.LoadedBy) {
+			if told.User, err = db.User(ctx); err != nil {
+				return err
+			}
+		}
+		told.Files = in.Tables[i].Files()
+		f.Recipe.Tell(told)
+	}
+	return nil
 }
 
 // FileNames names the files of each feed.

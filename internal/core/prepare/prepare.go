@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
@@ -93,6 +94,7 @@ func (in *Input) Notes() []string { return in.kept.Said(false) }
 func Open(f *ladlefile.File) ([]*Input, error) {
 	var all []*Input
 	var failed []error
+	day := time.Now()
 	for _, in := range f.Inputs {
 		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)
 		if err != nil {
@@ -104,6 +106,9 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 			t = kept.In(t)
 		}
 		recipe, err2 := plan.Recipe(f.Path, in, t.Header())
+		if err2 == nil {
+			recipe.Tell(clean.Provenance{Files: t.Files(), Day: day})
+		}
 		all, failed = append(all, &Input{in.Name.Value, t, recipe, kept}), append(failed, err, err2)
 	}
 	if err := errors.Join(failed...); err != nil {

@@ -1,0 +1,83 @@
+package clean
+
+import (
+	"path"
+	"path/filepath"
+	"time"
+
+	"ladle/internal/core/formula"
+	"ladle/internal/core/source"
+	"ladle/internal/core/value"
+)
+
+// Provenance is what formulas are told of where rows come from.
+type Provenance struct {
+	Files []source.File // of the input
+	Day   time.Time     // on which the run began
+	User  string        // of the database; "" where none is open
+}
+
+// Asks reports whether a formula of the recipe asks for something of where rows come from.
+func (r *Recipe) Asks(p formula.Provenance) bool {
+	for i := range r.columns {
+		c := &r.columns[i]
+		if c.from.formula != nil && c.from.formula.Asks(p) {
+			return true
+		}
+		for _, f := range c.fills {
+			if f.formula != nil && f.formula.Asks(p) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Tell says where the rows come from, before any is read.
+func (r *Recipe) Tell(p Provenance) { r.provenance = p }
+
+// origins hands formulas what they ask of where rows come from.
+type origins struct {
+	values [formula.Provenances]formula.Value
+	file   int // the file that is told, from 1
+}
+
+// prepareProvenance readies what the formulas of the recipe ask for.
+func (k *rowCleaner) prepareProvenance() {
+	for p := range formula.Provenances {
+		if !k.Asks(p) {
+			continue
+		}
+		if k.from == nil {
+			k.from = &origins{}
+		}
+		k.machine.SetProvenance(p, &k.from.values[p])
+	}
+	if k.from == nil {
+		return
+	}
+	day, by := &k.from.values[formula.Today], &k.from.values[formula.LoadedBy]
+	day.Kind, by.Kind = formula.Moment, formula.Text
+	year, month, date := k.provenance.Day.Date()
+	days, _ := value.Days(int64(year), int64(month), int64(date))
+	day.Moment = value.Moment{Dated: true, Days: days}
+	by.Text, by.Blank = k.provenance.User, k.provenance.User == ""
+}
+
+// tellOf hands formulas what they ask of a record.
+func (k *rowCleaner) tellOf(r *source.Record) {
+	file, line := source.PositionIn(r.Position)
+	number := &k.from.values[formula.LineNumber]
+	number.Kind = formula.Number
+	number.Number.SetInt64(line)
+	if k.from.file == file+1 || file >= len(k.provenance.Files) {
+		return
+	}
+	k.from.file = file + 1
+	f := k.provenance.Files[file]
+	for p, text := range map[formula.Provenance]string{formula.FileName: path.Base(filepath.ToSlash(f.Path)),
+		formula.SheetName: f.Sheet} {
+		v := &k.from.values[p]
+		v.Kind, v.Text, v.Blank = formula.Text, text, text == ""
+	}
+}

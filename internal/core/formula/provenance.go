@@ -1,0 +1,57 @@
+package formula
+
+import (
+	"slices"
+
+	"github.com/expr-lang/expr/ast"
+)
+
+// Provenance is what formulas can ask of where a row comes from.
+type Provenance int
+
+const (
+	FileName   Provenance = iota // the name of the file, without its folder
+	SheetName                    // the name of the sheet; blank for a text
+	LineNumber                   // the line, or row of the sheet
+	Today                        // the day on which the run began
+	LoadedBy                     // the user of the database
+	Provenances
+)
+
+// asks are the functions that have no arguments, and the kinds of what they give.
+var asks = [Provenances]struct {
+	name string
+	kind Kind
+}{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment}, {"loaded_by", Text}}
+
+// askNames are the names of asks.
+func askNames() (names []string) {
+	for _, a := range asks {
+		names = append(names, a.name)
+	}
+	return names
+}
+
+// Asks reports whether the formula asks for something of where a row comes from.
+func (f *Formula) Asks(p Provenance) bool { return slices.Contains(f.asks, p) }
+
+// SetProvenance sets what formulas are told.
+func (m *Machine) SetProvenance(p Provenance, v *Value) { m.cells[asks[p].name] = v }
+
+// ask is a node for a function without arguments; nil for another one.
+func (r *rewriter) ask(n *ast.CallNode, name string) (ast.Node, Kind, error) {
+	at := slices.IndexFunc(asks[:], func(a struct {
+		name string
+		kind Kind
+	}) bool {
+		return a.name == name
+	})
+	if at < 0 {
+		return nil, 0, nil
+	}
+	if len(n.Arguments) > 0 {
+		return nil, 0, r.wrong(n, name+"() takes no arguments", "write "+name+"()")
+	}
+	r.formula.asks = append(r.formula.asks, Provenance(at))
+	return &ast.IdentifierNode{Value: name}, asks[at].kind, nil
+}

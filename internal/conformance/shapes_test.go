@@ -47,3 +47,21 @@ set_aside_limit: any
 		assert.Equal(t, []string{"N1|Feb|9|1", "N1|Jan|5|1", "N1|Jan|6|2", "N2|Feb|7|1"}, w.query(query))
 	})
 }
+
+// TestOtherColumnsThanTheLastTimeAreTold: a column that is new, and one that is gone.
+func TestOtherColumnsThanTheLastTimeAreTold(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);")
+		w.write("in.csv", "Code,Depth\nN1,9\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, columns: {code: Code}}}\n")
+		doc, r := w.load("load")
+		require.Equal(t, 0, r.status, r.stderr)
+		assert.NotContains(t, strings.Join(doc.Notes, "\n"), "columns")
+		w.write("in.csv", "Quay,code,Length\nNorth,N2,7\n")
+		doc, r = w.load("try")
+		require.Equal(t, 0, r.status, r.stderr)
+		notes := strings.Join(doc.Notes, "\n")
+		assert.Contains(t, notes, "in has columns that it didn't have in run 1: Quay, Length")
+		assert.Contains(t, notes, "in lacks columns that it had in run 1: Depth")
+	})
+}

@@ -82,7 +82,7 @@ func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
 			return nil, err
 		}
 		entry.Inputs = append(entry.Inputs, logbook.Input{Name: f.Name(), File: filepath.Base(r.report.Inputs[i].File),
-			Size: r.in.Tables[i].Size(), Sum: sum,
+			Size: r.in.Tables[i].Size(), Sum: sum, Columns: r.in.Tables[i].Header().Names,
 			Rows: r.in.Rows[i].Len(), SetAside: j.SetAside[i].Len(), Corrected: r.in.Kept[i].Sum()})
 	}
 	for _, s := range j.Steps {

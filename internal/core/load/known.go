@@ -3,6 +3,7 @@ package load
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -20,6 +21,9 @@ import (
 func (r *run) known(ctx context.Context) (goOn bool, err error) {
 	if r.NoLogbook || r.denied != nil { // a user who may only read may not read the logbook
 		return true, nil
+	}
+	if err := r.drift(ctx); err != nil {
+		return false, err
 	}
 	sizes, err := logbook.Sizes(ctx, r.db)
 	if err != nil || !slices.ContainsFunc(r.in.Tables, func(t source.Table) bool { return sizes[t.Size()] }) {
@@ -44,6 +48,42 @@ func (r *run) known(ctx context.Context) (goOn bool, err error) {
 		r.report.Outcome = report.Declined
 	}
 	return goOn, err
+}
+
+// drift says of columns that an input has and didn't have when it was loaded the last time, or the other way round.
+func (r *run) drift(ctx context.Context) error {
+	before, err := logbook.Before(ctx, r.db, filepath.Base(r.file.Path))
+	if before == nil || err != nil {
+		return err
+	}
+	for i, f := range r.in.Plan.Feeds {
+		at := slices.IndexFunc(before.Inputs, func(in logbook.Input) bool { return in.Name == f.Name() })
+		if at < 0 || before.Inputs[at].Columns == nil {
+			continue
+		}
+		was, is := before.Inputs[at].Columns, r.in.Tables[i].Header().Names
+		if added := without(is, was); added != nil {
+			r.note("%s has columns that it didn't have in run %d: %s", f.Name(), before.ID, strings.Join(added, ", "))
+		}
+		if gone := without(was, is); gone != nil {
+			r.note("%s lacks columns that it had in run %d: %s", f.Name(), before.ID, strings.Join(gone, ", "))
+		}
+	}
+	return nil
+}
+
+func (r *run) note(format string, arguments ...any) {
+	r.report.Notes = append(r.report.Notes, fmt.Sprintf(format, arguments...))
+}
+
+// without are the columns that others don't have.
+func without(columns, others []string) (all []string) {
+	for _, name := range columns {
+		if !slices.ContainsFunc(others, func(o string) bool { return source.FoldName(o) == source.FoldName(name) }) {
+			all = append(all, name)
+		}
+	}
+	return all
 }
 
 // queries are those of a ladle file that was never loaded into this database, since it may have come from somebody

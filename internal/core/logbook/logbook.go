@@ -14,6 +14,7 @@ import (
 	"maps"
 	"slices"
 	"time"
+	"unicode/utf8"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
@@ -67,6 +68,9 @@ type Input struct {
 	Sum      string `json:"sha256"` // SHA-256
 	Rows     int64  `json:"lines"`
 	SetAside int64  `json:"lines_set_aside"`
+
+	// the columns that its files had; nil where that is not known
+	Columns []string `json:"-"`
 
 	Corrected string `json:"corrected_lines_sha256,omitempty"` // SHA-256 of the file of corrected lines; "" for none
 }
@@ -134,7 +138,7 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	read, did, held := newRows(inputs), newRows(steps), newRows(checks)
 	for _, in := range r.Inputs {
 		read.add(text(r.Token), text(in.Name), text(in.File), number(in.Size), text(in.Sum), number(in.Rows),
-			number(in.SetAside), text(in.Corrected))
+			number(in.SetAside), text(in.Corrected), text(headings(in.Columns)))
 	}
 	for _, s := range r.Steps {
 		y := s.Tally
@@ -233,11 +237,36 @@ func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 	return all[at], all[at].fill(ctx, db)
 }
 
+// headings are columns as the logbook keeps them, as a JSON array; nothing where they are too many.
+func headings(columns []string) string {
+	const most = 4000 // characters
+	all, err := json.Marshal(columns)
+	if err != nil || utf8.RuneCount(all) > most {
+		return ""
+	}
+	return string(all)
+}
+
+// Before returns the newest run that loaded a ladle file of that name and was not taken back; nil where there is none.
+func Before(ctx context.Context, db engine.Reader, ladleFile string) (*Run, error) {
+	all, err := List(ctx, db)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range all { // the newest first
+		if r.Kind == Load && r.LadleFile == ladleFile && r.UndoneBy == 0 && r.Format <= format {
+			return r, r.fill(ctx, db)
+		}
+	}
+	return nil, nil
+}
+
 // fill reads the parts of a run.
 func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	r.Inputs, err = inOrder(ctx, db, inputs, r.Token, func(c record) Input {
-		return Input{c.text("input"), c.text("file"), c.number("size"), c.text("sum"), c.number("rows_read"),
-			c.number("rows_set_aside"), c.text("corrected")}
+		return Input{Name: c.text("input"), File: c.text("file"), Size: c.number("size"), Sum: c.text("sum"),
+			Rows: c.number("rows_read"), SetAside: c.number("rows_set_aside"), Corrected: c.text("corrected"),
+			Columns: namesIn(c.text("headings"))}
 	})
 	if err != nil {
 		return err

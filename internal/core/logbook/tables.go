@@ -26,7 +26,7 @@ var (
 	runs = table("ladle_run", "token", "token", "kind", "undoes#", "ladle_file", "ladle_sum", "program", "db_user",
 		"check_level", "started", "finished", "format#=1")
 	inputs = table("ladle_run_input", "", "token", "input", "file", "size#", "sum", "rows_read#", "rows_set_aside#",
-		"corrected=''")
+		"corrected=''", "headings=''")
 	steps = table("ladle_run_step", "", "token", "step", "table_name", "input", "rows_read#", "rows_added#",
 		"rows_updated#",
 		"rows_unchanged#", "rows_kept#", "rows_repeated#", "rows_left_out#", "rows_set_aside#", "rows_removed#",

@@ -30,6 +30,8 @@ func draftCommand() *command {
 		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
 			"ladle file goes to standard output.",
 		options: []option{databaseOption(),
+			{name: "sheet", value: "NAME", group: groupInput, does: "the sheet of a workbook, by its name or number; without it " +
+				"all of them"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
 			replaceOption(), jsonOption()},
@@ -59,7 +61,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	}
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, err := survey.Open(c.Args().Slice(), source.ReadOptions{})
+	tables, err := survey.Open(c.Args().Slice(), source.ReadOptions{Sheet: c.String("sheet")})
 	if err != nil {
 		return err
 	}

@@ -152,7 +152,7 @@ func TestOptionsOfSurvey(t *testing.T) {
 			assert.Contains(t, unwrap(r.stdout), says, c.options)
 		}
 	}
-	for options, says := range map[string]string{"--delimiter=;;": "--delimiter can't be", "--encoding=martian": "IANA",
+	for options, says := range map[string]string{"--delimiter=é": "--delimiter can't be", "--encoding=martian": "IANA",
 		"--footer=x": "--footer can't be", "--quote=ab": "--quote can't be", "--sheet=1": "it has no sheet or range"} {
 		r := w.run("survey", "in.csv", options)
 		assert.NotEqual(t, 0, r.status)

@@ -65,3 +65,34 @@ func TestOtherColumnsThanTheLastTimeAreTold(t *testing.T) {
 		assert.Contains(t, notes, "in lacks columns that it had in run 1: Depth")
 	})
 }
+
+// TestEndingsAreTold: totals and notes below a table are told before they are loaded, with the key that leaves them out.
+func TestEndingsAreTold(t *testing.T) {
+	cases := []struct{ name, lines, input, note string }{
+		{"a line called total", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv",
+			`in.csv:5: "Total" seems to sum up the lines above; it is read like others. To leave it out: footer_lines: 1`},
+		{"a line that sums up", "N1,5,x\nN2,6,x\nN3,7,x\nall,18,\n", "file: in.csv",
+			"in.csv:5: its numbers are the sums of those above; it is read like others. To leave it out: footer_lines: 1"},
+		{"a total and a note", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\nAs of 31 March 2026,,\n", "file: in.csv",
+			`in.csv:5: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: footer_lines: 2`},
+		{"one that is left out", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", `file: in.csv, only: code != "Total"`, ""},
+		{"one that is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv, footer_lines: 1", ""},
+		{"a row like others", "N1,5,x\nN2,6,x\nN3,7,x\nN4,18,\nN5,19,\n", "file: in.csv", ""},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth INT, quay WORD);")
+			w.write("in.csv", "Code,Depth,Quay\n"+c.lines)
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+c.input+", header: 1}}\ntables: {berth: {from: in, columns: "+
+				"{code: Code, depth: Depth, quay: Quay}}}\nset_aside_limit: any\n")
+			doc, r := w.load("try")
+			require.Contains(t, []int{0, 4}, r.status, r.stderr)
+			notes := strings.Join(doc.Notes, "\n")
+			if c.note == "" {
+				assert.NotContains(t, notes, "To leave it out")
+				return
+			}
+			assert.Contains(t, notes, c.note)
+		})
+	}
+}

@@ -83,6 +83,11 @@ func (w *writer) input(f *file) {
 				source.Readings(m.Could), true, f.input+": encoding")
 		}
 	}
+	if f.Survey.EndsWithTotal && m.Format == "text" {
+		last := f.Survey.Totals[len(f.Survey.Totals)-1]
+		w.said("    footer_lines: 1", fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line, last.Says), true,
+			f.input+": footer_lines")
+	}
 	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && m.Format == "text" {
 		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)
 	}

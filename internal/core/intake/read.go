@@ -23,6 +23,11 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 		in.Rows = append(in.Rows, rows)
 		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
 		in.Notes = append(in.Notes, readingNotes(in.Tables[i], f.Named())...)
+		ending, err := in.ending(i)
+		if err != nil {
+			return err
+		}
+		in.Notes = append(in.Notes, ending...)
 	}
 	in.Notes = append(in.Notes, in.Plan.Unfollowed()...)
 	return in.addUp()

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 	_ "time/tzdata" // zones are known on machines that have none
 
@@ -74,7 +75,7 @@ func (d *decoder) number(n ast.Node, key string, least int) int {
 // ruling is a rule while it is decoded: what others of its keys must know first.
 type ruling struct {
 	clean.Rule
-	dates   []Text
+	dates   []datePattern
 	yes, no []Text
 	pivot   int
 	values  map[string]string
@@ -93,7 +94,7 @@ func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[st
 		"recode_others": choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.SetAsideOthers,
 			clean.BlankOthers),
 		"number":               func(n ast.Node) { r.Number = d.example(n) },
-		"date":                 func(n ast.Node) { r.dates = d.list(n, "date:") },
+		"date":                 func(n ast.Node) { r.dates = d.dates(n) },
 		"two_digit_years_from": func(n ast.Node) { r.pivot = d.number(n, "two_digit_years_from:", 1) },
 		"time_zone":            func(n ast.Node) { r.Zone = d.zone(n) },
 		"yes_is":               func(n ast.Node) { r.yes = d.list(n, "yes_is:") },
@@ -153,13 +154,46 @@ func (d *decoder) beside(path string) string {
 	return filepath.Join(filepath.Dir(d.path), path)
 }
 
-func (d *decoder) patterns(texts []Text, pivot int) *notation.Dates {
+// datePattern is a pattern, and the language of its months.
+type datePattern struct{ Text, language Text }
+
+// dates decodes one pattern or several, each by itself or with its language.
+func (d *decoder) dates(n ast.Node) (all []datePattern) {
+	nodes := []ast.Node{n}
+	if list, ok := n.(*ast.SequenceNode); ok {
+		nodes = list.Values
+	}
+	for _, n := range nodes {
+		var p datePattern
+		switch text := n.String(); {
+		case (n.Type() == ast.MappingType || n.Type() == ast.MappingValueType) && (strings.Contains(text, "pattern:") || strings.Contains(text, "language:")):
+			d.fields(n, "date:", map[string]func(ast.Node){"pattern": d.into(&p.Text, "pattern:"),
+				"language": d.into(&p.language, "language:")})
+			if !p.Text.Given() {
+				d.problem(placeOf(n), "date: needs pattern:", "write for example date: {pattern: d MMMM yyyy, language: fr}")
+			}
+		default:
+			p.Text = d.scalar(n, "date:")
+		}
+		all = append(all, p)
+	}
+	return all
+}
+
+func (d *decoder) patterns(said []datePattern, pivot int) *notation.Dates {
 	var all []*notation.Pattern
-	for _, t := range texts {
+	for _, s := range said {
+		t := s.Text
 		if t.Value == "" {
 			continue // told already
 		}
-		p, err := notation.NewPattern(t.Value, pivot)
+		if s.language.Given() {
+			if _, err := notation.NewPatternIn(s.language.Value, "d.M.yyyy", pivot); err != nil {
+				d.took(s.language, "language:", err)
+				continue
+			}
+		}
+		p, err := notation.NewPatternIn(s.language.Value, t.Value, pivot)
 		d.took(t, "date:", err)
 		if err == nil {
 			all = append(all, p)

@@ -26,6 +26,7 @@ type Number struct {
 	trailing bool     // its minus stands behind
 	plus     bool     // a positive number may have a plus
 	zeros    bool     // zeros may stand before the first digit
+	scripts  bool     // digits may be those of other scripts
 	mark     byte     // the plainest of groups; 0 for none
 	refusal  error
 }
@@ -43,7 +44,8 @@ func NumberLike(example string) (*Number, error) {
 	example = strings.TrimSpace(example)
 	n := &Number{example: example, refusal: reason.Because(reason.Why{Kind: reason.NotNumberLike,
 		List: reason.List(example)})}
-	body := []byte(example)
+	body := plainDigits([]byte(example))
+	n.scripts = string(body) != example
 	if inner, ok := bracketed(body); ok {
 		body, n.brackets = inner, true
 	}
@@ -148,6 +150,9 @@ func (n *Number) String() string { return n.example }
 // Scan reads a cell that is not empty. Digits that don't stand beside each other are brought together in buf, whose
 // memory comes back to be used again; the others stand in the cell. The error is a reason.Cause.
 func (n *Number) Scan(buf, cell []byte) (value.Digits, []byte, error) {
+	if n.scripts {
+		cell = plainDigits(cell)
+	}
 	body, d := cell, value.Digits{}
 	if c := cell[0]; c < '0' || c > '9' {
 		body = n.head(body, &d)

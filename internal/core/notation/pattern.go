@@ -19,6 +19,7 @@ type Pattern struct {
 	timed  bool
 	pivot  int64 // the first year that two digits can mean
 	layout *layout
+	months *calendar // of another language than English
 }
 
 // field is a part of a pattern: a letter as often as width says, or a literal.
@@ -33,13 +34,26 @@ type field struct {
 const NoPivot = -1
 
 // NewPattern makes a pattern; pivot is the first year that yy can mean, or NoPivot. Its error is a fault.InvalidValue.
-func NewPattern(text string, pivot int) (*Pattern, error) {
-	p := &Pattern{text: text, pivot: int64(pivot)}
+func NewPattern(text string, pivot int) (*Pattern, error) { return NewPatternIn("en", text, pivot) }
+
+// NewPatternIn makes a pattern whose months are those of a language, by its code of BCP 47.
+func NewPatternIn(language, text string, pivot int) (*Pattern, error) {
+	months, err := calendarOf(language)
+	if err != nil {
+		return nil, err
+	}
+	p := &Pattern{text: text, pivot: int64(pivot), months: months}
 	for rest := text; rest != ""; {
 		var err error
 		if rest, err = p.part(rest); err != nil {
 			return nil, err
 		}
+	}
+	if months != nil {
+		if strings.Contains(text, "E") {
+			return nil, odd(text, "the names of days are read in English only", "leave E out")
+		}
+		p.text += " in " + months.language
 	}
 	return p, p.judge()
 }
@@ -204,6 +218,9 @@ func (p *Pattern) take(f *field, cell []byte, r *parsedDate) (rest []byte, ok bo
 	case 'y':
 		return p.takeYear(f, cell, r)
 	case 'M':
+		if f.width > 2 && p.months != nil {
+			return p.months.take(cell, f.width == 4, &r.month)
+		}
 		if f.width > 2 {
 			return takeName(cell, Months[:], f.width == 4, &r.month)
 		}

@@ -89,7 +89,7 @@ func (p *pass) record(r *source.Record, columns int) {
 		p.faults = append(p.faults, faultyCell{f.Field, oddRecord{r.Position,
 			strings.TrimSpace(string(r.Fields[f.Field]) + " " + f.Why.Words())}})
 	}
-	if word, ok := totalWord(r); ok {
+	if word, ok := TotalWord(r); ok {
 		p.totals = append(p.totals, oddRecord{r.Position, word})
 	}
 }
@@ -105,8 +105,8 @@ var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true
 	"sum": true, "summe": true, "gesamt": true, "gesamtsumme": true,
 	"totaal": true, "totale": true, "suma": true, "razem": true, "итого": true, "всего": true, "合計": true}
 
-// totalWord returns the first word of a record when that says that it sums up others.
-func totalWord(r *source.Record) (string, bool) {
+// TotalWord returns the first cell of a record that isn't blank, when its first word says that the record sums up others.
+func TotalWord(r *source.Record) (string, bool) {
 	for _, f := range r.Fields {
 		if len(f) == 0 {
 			continue

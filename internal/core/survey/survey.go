@@ -25,14 +25,15 @@ type Survey struct {
 
 // Input is what was learnt of one file, or of one sheet.
 type Input struct {
-	Read    *source.Format `json:"format"`          // how it was read
-	Rows    int64          `json:"row_count"`       // that can be read, whatever their cells hold
-	Broken  Oddity         `json:"broken_lines"`    // lines that could not be split into columns
-	Totals  []Place        `json:"possible_totals"` // rows that seem to sum up others
-	Columns []*Column      `json:"columns"`
-	Keys    []Key          `json:"possible_keys"`
-	Parents []Parent       `json:"possible_parents"`
-	Bounds  Bounds         `json:"bounds"`
+	Read          *source.Format `json:"format"`          // how it was read
+	Rows          int64          `json:"row_count"`       // that can be read, whatever their cells hold
+	Broken        Oddity         `json:"broken_lines"`    // lines that could not be split into columns
+	Totals        []Place        `json:"possible_totals"` // rows that seem to sum up others
+	EndsWithTotal bool           `json:"ends_with_total"` // the last row is one of them
+	Columns       []*Column      `json:"columns"`
+	Keys          []Key          `json:"possible_keys"`
+	Parents       []Parent       `json:"possible_parents"`
+	Bounds        Bounds         `json:"bounds"`
 
 	values []*values
 }
@@ -148,6 +149,7 @@ type reading struct {
 	rows    int64
 	broken  places
 	totals  []oddRecord
+	last    int64 // the position of the last record
 	faults  []faultyCell
 	idle    idleStats
 }
@@ -271,6 +273,9 @@ func (r *reading) add(p *pass) error {
 	for _, b := range p.broken {
 		r.broken.add(1, b.position, []byte(b.why))
 	}
+	if n := len(p.positions); n > 0 {
+		r.last = p.positions[n-1]
+	}
 	if len(r.totals) < fewSpots {
 		r.totals = append(r.totals, p.totals...)
 	}
@@ -294,6 +299,7 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 		Bounds: Bounds{r.sample.rows, mostSingles, mostPairs, mostTriples, mostDetermined, mostCompared}}
 	for _, t := range r.totals[:min(len(r.totals), fewSpots)] {
 		in.Totals = append(in.Totals, r.place(t.position, -1, t.why))
+		in.EndsWithTotal = t.position == r.last
 	}
 	for i, name := range r.table.Header().Names {
 		in.Columns = append(in.Columns, r.column(i, name))

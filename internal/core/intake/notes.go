@@ -62,6 +62,9 @@ func odd(name string, m *source.Format) (notes []string) {
 		"lines have blanks beside quotes; they are no part of their values")
 	add(m.Short, "line ends early; its missing cells are blank", "lines end early; their missing cells are blank")
 	add(m.Unmade, "blank cell of the columns that become lines made none", "blank cells of the columns that become lines made none")
+	if m.EndMark {
+		notes = append(notes, name+": its last character is the end-of-file mark of DOS (Ctrl-Z), which is no row")
+	}
 	add(m.Comments, "line is a comment", "lines are comments")
 	return notes
 }

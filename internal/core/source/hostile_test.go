@@ -1,8 +1,10 @@
 package source
 
 import (
+	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -191,4 +193,48 @@ func TestPlaces(t *testing.T) {
 		[]string{place.Short(), place.Words(), CellName(sheet, 5, 1)})
 	file, line := PositionIn(3<<lineBits | 12)
 	assert.Equal(t, []int64{3, 12}, []int64{int64(file), line})
+}
+
+// TestTextsThatAreBounded: a line with too many fields is counted, not kept; ends that are no rows are told.
+func TestTextsThatAreBounded(t *testing.T) {
+	const many = 3_000_000
+	table, err := open(t, "a,b\n1,2\n"+strings.Repeat("x,", many)+"x\n"+strings.Repeat(",", many)+"\n3,4\n", comma)
+	require.NoError(t, err)
+	var broken []string
+	require.NoError(t, Each(context.Background(), table, func(c *Chunk) (all []string) {
+		for r := (Record{}); c.Next(&r); {
+			if why := Misshapen(&r, 2); why != nil {
+				all = append(all, fmt.Sprint(r.Position, ": ", why.Words()))
+			}
+		}
+		return all
+	}, func(_ *Chunk, all []string) error {
+		broken = append(broken, all...)
+		return nil
+	}))
+	assert.Equal(t, []string{"3: the line has 3000001 fields, the header 2"}, broken)
+	table, err = open(t, "a,b\r\n1,2\r\n\x1a", comma)
+	require.NoError(t, err)
+	got, err := records(table)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"2: 1|2"}, got)
+	assert.True(t, table.Formats()[0].EndMark)
+	for content, says := range map[string]string{
+		"a,b\n1,2\n" + strings.Repeat("\x00", 900): "ends in NUL bytes",
+		strings.Repeat("x,", 70_000) + "x\n1\n":    "the header has more than 65535 columns",
+		zipped(t, "Index/Document.iwa"):            "in the .numbers format",
+	} {
+		_, err := open(t, content, comma)
+		assert.ErrorContains(t, err, says)
+	}
+}
+
+// zipped is an archive with an empty file of that name.
+func zipped(t *testing.T, name string) string {
+	var b strings.Builder
+	z := zip.NewWriter(&b)
+	_, err := z.Create(name)
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return b.String()
 }

@@ -127,7 +127,7 @@ func unreadable(path string, err error) error {
 	case errors.Is(err, os.ErrNotExist):
 		p.What, p.Do = "there is no such file", "check the path; paths in a ladle file are relative to it"
 	case errors.Is(err, io.ErrUnexpectedEOF):
-		p.What, p.Do = "the file ends in the middle of its compressed data", "it is incomplete: get it again"
+		p.What, p.Do = "its compressed data ends too early", "it is damaged or incomplete: get it again"
 	case errors.Is(err, gzip.ErrChecksum), errors.Is(err, zip.ErrChecksum):
 		p.What, p.Do = "its compressed data has the wrong checksum", "it is damaged: get it again"
 	}
@@ -248,6 +248,9 @@ func (f *file) archive() ([]*content, *zip.Reader, error) {
 		switch name := m.Name; {
 		case name == "[Content_Types].xml" || name == "mimetype":
 			return nil, z, nil
+		case strings.HasSuffix(name, ".iwa"):
+			return nil, nil, f.odd("this is a spreadsheet in the .numbers format, which ladle doesn't read",
+				"export it as .xlsx or CSV")
 		case strings.HasSuffix(name, "/"), strings.HasPrefix(name, "__MACOSX/"),
 			strings.HasPrefix(path.Base(name), "."):
 		case !m.Mode().IsRegular():

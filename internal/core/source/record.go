@@ -89,6 +89,8 @@ type Record struct {
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
 	Keep bool
 
+	beyond int64 // fields behind those that are kept
+
 	buf []byte   // for fields that don't stand in the file as they are
 	own *readers // while mappings show other memory
 }
@@ -127,7 +129,7 @@ func (c *Chunk) read(r *Record) bool {
 	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
 		return false
 	}
-	r.Fields, r.Problem, r.Faults, r.From = r.Fields[:0], nil, r.Faults[:0], nil
+	r.Fields, r.Problem, r.Faults, r.From, r.beyond = r.Fields[:0], nil, r.Faults[:0], nil, 0
 	if !r.Keep {
 		r.buf = r.buf[:0]
 	}
@@ -171,11 +173,11 @@ func Misshapen(r *Record, columns int) *reason.Cause {
 	switch {
 	case r.Problem != nil:
 		return r.Problem
-	case len(r.Fields) == columns:
+	case len(r.Fields) == columns && r.beyond == 0:
 		return nil
 	case len(r.Fields) < columns:
 		kind = reason.TooFew
 	}
 	return &reason.Cause{Why: reason.Why{Kind: kind, Limit: int64(columns)},
-		Detail: reason.Detail{Length: int64(len(r.Fields))}}
+		Detail: reason.Detail{Length: int64(len(r.Fields)) + r.beyond}}
 }

@@ -110,6 +110,7 @@ type Format struct {
 	Comments     int64             `json:"comment_lines,omitempty"`        // lines that are comments
 	Short        int64             `json:"short_lines,omitempty"`          // lines whose missing cells at the end are blank
 	Loose        int64             `json:"blanks_beside_quotes,omitempty"` // lines with blanks beside quotes, which are no part of the values
+	EndMark      bool              `json:"end_mark,omitempty"`             // the file ends in the mark with which DOS ended files, which is no row
 	// columns seem to stand without a delimiter, in these widths
 	Fixed []int `json:"widths_seem,omitempty"`
 	// a backslash seems to stand before quotes inside of values

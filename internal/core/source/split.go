@@ -95,7 +95,7 @@ func (l *lines) judge(r *Record) {
 	if l.doubts != nil && r.Problem == nil {
 		r.Problem = l.doubts(r.Raw)
 	}
-	for len(r.Fields) > l.width && len(r.Fields[len(r.Fields)-1]) == 0 {
+	for r.beyond == 0 && len(r.Fields) > l.width && len(r.Fields[len(r.Fields)-1]) == 0 {
 		r.Fields = r.Fields[:len(r.Fields)-1]
 	}
 }
@@ -105,8 +105,11 @@ func (l *lines) isBlank(r *Record) bool {
 	if l.odd.slow() {
 		return isEmpty(r.Fields)
 	}
-	return len(r.Raw) == len(r.Fields)-1
+	return len(r.Raw) == len(r.Fields)+int(r.beyond)-1
 }
+
+// mostFields is how many fields of a line are kept; others are counted.
+const mostFields = 1 << 16
 
 // complete adds the blank cells that a short line doesn't have.
 func (l *lines) complete(r *Record) {
@@ -136,7 +139,11 @@ func (l *lines) read(r *Record) (end, open int) {
 		mask &= mask - 1
 		c := raw[at]
 		if c == l.Delimiter {
-			fields = append(fields, raw[field:at])
+			if len(fields) < mostFields {
+				fields = append(fields, raw[field:at])
+			} else {
+				r.beyond++
+			}
 			field = at + 1
 			continue
 		}

@@ -166,6 +166,9 @@ func (t *text) begin() error {
 	if len(t.rest) == 0 {
 		return t.refuse(0, "the file is empty", "it needs at least a header line")
 	}
+	if text := bytes.TrimRight(t.rest, "\x00"); len(text) < len(t.rest) && bytes.IndexByte(text, 0) < 0 {
+		return t.refuse(0, "the file ends in NUL bytes, as after a copy that broke off", "it is incomplete: get it again")
+	}
 	if n := bytes.Count(t.rest, []byte{0}); n > len(t.rest)/100 {
 		return t.refuse(0, "this is not text: it is full of NUL bytes", "check that this is the right file")
 	}
@@ -293,6 +296,10 @@ func (t *text) named(rows []row, width int, above []row) error {
 			}
 		}
 		t.header.Line = r.line
+	}
+	if width > mostFields || len(rows) > 0 && len(rows[0].cells) == mostFields {
+		return t.refuse(t.header.Line, fmt.Sprintf("the header has more than %d columns", mostFields-1),
+			"check that this is the right file, and its delimiter:")
 	}
 	t.header.Names = names(rows, t.withoutEnd(rows, width), numbered)
 	for _, r := range above {

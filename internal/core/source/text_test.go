@@ -411,7 +411,7 @@ func TestForeignAndDamagedFiles(t *testing.T) {
 		"a web page":         {" <html><table>", "this is a web page"},
 		"a document":         {"%PDF-1.7", "this is a PDF document"},
 		"half a zip archive": {"PK\x03\x04half", "its directory at the end is missing"},
-		"half a packed file": {packed.String()[:packed.Len()/2], "ends in the middle of its compressed data"},
+		"half a packed file": {packed.String()[:packed.Len()/2], "its compressed data ends too early"},
 		"a record without end": {"a,b\n1,\"" + strings.Repeat("x", 2*maxRecord) + "\n1,2\n",
 			"in.csv:2: the record that starts here is longer than 16 MB"},
 		"a line without an end":   {"a,b\n1," + strings.Repeat("x", 2*maxRecord), "longer than 16 MB"},

@@ -43,6 +43,7 @@ func (t *text) more(n int) error {
 	}
 	if err == io.EOF || err == io.ErrUnexpectedEOF && t.whole() {
 		t.ended = true
+		t.cutEndMark()
 		t.cutFooter()
 		return nil
 	}
@@ -50,6 +51,14 @@ func (t *text) more(n int) error {
 		return unreadable(t.path, err)
 	}
 	return nil
+}
+
+// cutEndMark takes the mark off with which DOS ended files.
+func (t *text) cutEndMark() {
+	const mark = 0x1a
+	if n := len(t.rest); n > 0 && t.rest[n-1] == mark {
+		t.rest, t.format.EndMark = t.rest[:n-1], true
+	}
 }
 
 // memory returns n bytes, those of a released chunk where that is enough.

@@ -68,7 +68,7 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 		r.Raw = l.raw[start:end]
 		if l.width != 1 && l.isBlank(r) {
 			c.Counts.Blank++
-			r.Fields = r.Fields[:0]
+			r.Fields, r.beyond = r.Fields[:0], 0
 			continue
 		}
 		if l.doubts != nil || len(r.Fields) != l.width {

@@ -144,7 +144,7 @@ func formatNotes(m *source.Format) (notes []string) {
 		add("hidden columns, read like the others: %s", strings.Join(m.HiddenColumns, ", "))
 	}
 	if m.Merged > 0 {
-		add("%s among the rows; only the first cell of each holds a value",
+		add("%s among the rows; only the first cell of each holds a value, and if_blank: above gives it to those below",
 			plural(m.Merged, "block")+" of merged cells")
 	}
 	if m.Formulas > 0 {
@@ -222,6 +222,15 @@ func columnTable(s *term.Screen, in *survey.Input) term.Table {
 	return t
 }
 
+// shapeWords say what could be lines of their own.
+func shapeWords(s survey.Shape) string {
+	if s.Key == survey.ColumnsToRows {
+		return fmt.Sprintf("%s look like values of one column; columns_to_rows makes a line of each", strings.Join(s.Columns, ", "))
+	}
+	return fmt.Sprintf("%s: %s of %s different cells look like lists parted by %q; parts_to_rows makes a line of each part",
+		s.Columns[0], term.Count(s.Cells), term.Count(s.Of), s.Between)
+}
+
 const mostOddities = 40 // that are shown of an input
 
 // showOddities shows what doesn't fit, line by line.
@@ -235,6 +244,9 @@ func showOddities(s *term.Screen, in *survey.Input) {
 	if in.Totals != nil {
 		items = append(items, "possibly totals of other rows: "+placesWith(in,
 			survey.Oddity{Places: in.Totals, Count: int64(len(in.Totals))}))
+	}
+	for _, s := range in.Shapes {
+		items = append(items, shapeWords(s))
 	}
 	for _, c := range in.Columns {
 		items = append(items, columnItems(in, c)...)

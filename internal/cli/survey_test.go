@@ -39,7 +39,8 @@ func TestHowAFileWasReadInWords(t *testing.T) {
 			"workbook (ods), header on row 4", []string{`2 rows above the header: "Calls"`,
 				"1 blank row between the rows", "2 hidden rows, read like the others",
 				"hidden columns, read like the others: C",
-				"1 block of merged cells among the rows; only the first cell of each holds a value",
+				"1 block of merged cells among the rows; only the first cell of each holds a value, and " +
+					"if_blank: above gives it to those below",
 				"3 formulas, of which the stored results are read", "sheets of the workbook: Calls, Old (hidden)"}},
 	}
 	for _, c := range cases {

@@ -10,6 +10,7 @@ import (
 	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
+	"ladle/internal/core/survey"
 )
 
 // writer writes the ladle file and collects what is said of it.
@@ -82,6 +83,16 @@ func (w *writer) input(f *file) {
 			w.said("    # encoding: "+ladlefile.Scalar(e.Value), "not certain; it could be "+
 				source.Readings(m.Could), true, f.input+": encoding")
 		}
+	}
+	for _, s := range f.Survey.Shapes {
+		if s.Key == survey.ColumnsToRows {
+			w.said(fmt.Sprintf("    # columns_to_rows: {columns: {from: %s, to: %s}, heading: Period, value: Value}",
+				ladlefile.Flow(s.Columns[0]), ladlefile.Flow(s.Columns[len(s.Columns)-1])), "these columns look like values of one; "+
+				"with this line they become lines", true, f.input+": columns_to_rows")
+			continue
+		}
+		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]), ladlefile.Quoted(s.Between)),
+			"its cells look like lists; with this line their parts become lines", true, f.input+": parts_to_rows")
 	}
 	if f.Survey.EndsWithTotal && m.Format == "text" {
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]

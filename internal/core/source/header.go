@@ -3,6 +3,7 @@ package source
 import (
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -91,6 +92,10 @@ func usual(rows []row, size func(row) int) int {
 
 // evidence counts the columns of values over which row holds a name, and those over which it holds a value too.
 func evidence(r row, data []row, width int) (named, valued int) {
+	periods := r.periods()
+	if len(data) > 0 && data[0].periods() != nil {
+		periods = nil // then they are values
+	}
 	for i := range width {
 		given, values := 0, 0
 		for _, d := range data {
@@ -104,13 +109,37 @@ func evidence(r row, data []row, width int) (named, valued int) {
 		if values == 0 || float64(values) < 0.8*float64(given) || r.blank(i) {
 			continue
 		}
-		if r.isTyped(i) {
+		if r.isTyped(i) && !periods[i] {
 			valued++
 		} else {
 			named++
 		}
 	}
 	return named, valued
+}
+
+var periodName = regexp.MustCompile(`^(19|20)\d\d([-/.](0?[1-9]|1[0-2]))?$`)
+
+// periods are the cells, three or more beside each other, that are years or months, each later than the one before: as
+// names of columns have them.
+func (r row) periods() (all map[int]bool) {
+	const fewest = 3
+	from := 0
+	for i := 0; i <= len(r.cells); i++ {
+		if i < len(r.cells) && periodName.MatchString(r.cells[i]) && (i == from || r.cells[i] > r.cells[i-1]) {
+			continue
+		}
+		if i-from >= fewest {
+			if all == nil {
+				all = map[int]bool{}
+			}
+			for k := from; k < i; k++ {
+				all[k] = true
+			}
+		}
+		from = i + 1
+	}
+	return all
 }
 
 // likeNames reports whether a row over columns of nothing but text can hold their names: short ones, each another, that

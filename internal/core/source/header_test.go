@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/fault"
 )
@@ -125,6 +126,20 @@ func TestLinesOfDialects(t *testing.T) {
 	for d, want := range map[Dialect]string{{',', '"'}: `a;b,"c,d","e""f","g` + "\n" + `h",`,
 		{';', '\''}: `'a;b';c,d;e"f;'g` + "\n" + `h';`, {'\t', 0}: "a;b\tc,d\te\"f\tg h\t"} {
 		assert.Equal(t, want, d.Line("a;b", "c,d", `e"f`, "g\nh", ""))
+	}
+}
+
+// TestYearsCanBeNames: years and months in a row are names of columns, unless those below are too.
+func TestYearsCanBeNames(t *testing.T) {
+	for content, want := range map[string]string{
+		"Berth,2023,2024,2025\nN1,10,20,30\nN2,40,50,60\n":          "1",
+		"Berth,2026-01,2026-02,2026-03\nN1,10,20,30\n":              "1",
+		"N1,2023,2024,2025\nN2,2024,2025,2026\nN3,2020,2021,2022\n": "none",
+		"Berth,2025,2024,2023\nN1,10,20,30\n":                       "none",
+	} {
+		table, err := open(t, content, ReadOptions{})
+		require.NoError(t, err)
+		assert.Equal(t, want, table.Formats()[0].Header.Value, content)
 	}
 }
 

@@ -32,6 +32,7 @@ type Input struct {
 	EndsWithTotal bool           `json:"ends_with_total"` // the last row is one of them
 	Columns       []*Column      `json:"columns"`
 	Keys          []Key          `json:"possible_keys"`
+	Shapes        []Shape        `json:"possible_shapes"`
 	Parents       []Parent       `json:"possible_parents"`
 	Bounds        Bounds         `json:"bounds"`
 
@@ -322,6 +323,7 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 	for _, d := range parents(r.bonds) {
 		in.Parents = append(in.Parents, r.parent(d))
 	}
+	in.Shapes = in.shapes()
 	return in, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"sync"
 
@@ -131,6 +132,7 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.effects.reset()
 	c.dropped = c.dropped[:0]
 	c.problems = c.problems[:0]
+	c.short = map[int]string{}
 	c.begin(chunk.Origin)
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
@@ -293,6 +295,11 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 		if err := rows.Problems.Append(spool.Problem{Row: first + int64(x.row), Column: x.column, Cell: x.cell,
 			Why: x.why}); err != nil {
 			return err
+		}
+	}
+	for _, i := range slices.Sorted(maps.Keys(p.short)) {
+		if !slices.ContainsFunc(rows.LostDigits, func(s LostDigits) bool { return s.Column == i }) {
+			rows.LostDigits = append(rows.LostDigits, LostDigits{i, p.short[i]})
 		}
 	}
 	for _, row := range p.dropped {

@@ -39,6 +39,8 @@ type rowCleaner struct {
 	found   []groupCell
 	above   aboves
 	from    *origins // nil where nothing is asked
+
+	short map[int]string // cells that look shortened, by column; nil where nobody asks
 }
 
 // buffers is the memory of a column for texts that don't stand in the file.
@@ -411,6 +413,7 @@ func (k *rowCleaner) put(to *value.Column, t value.Type, i int, tell func(blame 
 	case c.form == formula.Truth:
 		err = value.Parse(to, t, oneOrZero[c.truth])
 	default:
+		k.noteLostDigits(c, &t, i)
 		err = value.ParseIn(to, t, c.text, k.columns[i].rule.Zone)
 	}
 	if err != nil {

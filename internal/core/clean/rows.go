@@ -16,6 +16,9 @@ type Rows struct {
 	// Dropped are the lines that a person has dropped. They have no values.
 	Dropped spool.RowSet
 
+	// LostDigits has for each column the first cell that looks like a number without its last digits.
+	LostDigits []LostDigits
+
 	spool   *spool.Spool // the position of each line, then a column for each of the wanted ones
 	origins []source.Origin
 	effects effects

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"fmt"
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/source"
@@ -23,6 +24,10 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 		in.Rows = append(in.Rows, rows)
 		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
 		in.Notes = append(in.Notes, readingNotes(in.Tables[i], f.Named())...)
+		for _, s := range rows.LostDigits {
+			in.Notes = append(in.Notes, fmt.Sprintf("%s: %s has cells such as %q, a number that a spreadsheet wrote in few digits; "+
+				"the others are lost in this file", f.Name(), f.Recipe.Name(s.Column), s.Cell))
+		}
 		ending, err := in.ending(i)
 		if err != nil {
 			return err

@@ -6,6 +6,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"ladle/internal/core/clean"
 	"ladle/internal/core/source"
 )
 
@@ -86,6 +87,7 @@ type stats struct {
 	looks                [looks]int64
 	faulty               places // cells that can't be trusted
 	numberTexts          places // of a sheet: numbers that are stored as texts
+	lost                 places // numbers whose last digits a spreadsheet has dropped
 	stored               [8]int64
 	buckets              [bucketKinds]map[int32]*int64
 	bucketLast           *int64 // the one of buckets that was used last
@@ -219,6 +221,10 @@ func (s *stats) cell(cell []byte, stored source.Stored, n, position int64) {
 	if r.zeros {
 		s.odd = true
 		s.zeros.add(n, position, cell)
+	}
+	if stored != source.StoredNumber && clean.HasLostDigits(text) {
+		s.odd = true
+		s.lost.add(n, position, cell)
 	}
 	if stored == source.StoredText && r.fits&(fitDot|fitComma) != 0 {
 		s.odd = true
@@ -387,7 +393,7 @@ func (s *stats) merge(o *stats) {
 	}
 	for _, pair := range [][2]*places{{&s.zeros, &o.zeros}, {&s.outer, &o.outer}, {&s.doubled, &o.doubled},
 		{&s.hard, &o.hard},
-		{&s.controls, &o.controls}, {&s.faulty, &o.faulty}, {&s.numberTexts, &o.numberTexts}} {
+		{&s.controls, &o.controls}, {&s.faulty, &o.faulty}, {&s.numberTexts, &o.numberTexts}, {&s.lost, &o.lost}} {
 		pair[0].merge(pair[1])
 	}
 	for i := range s.looks {

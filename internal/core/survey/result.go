@@ -306,7 +306,8 @@ func (r *reading) oddities(c *Column, s *stats, i int) {
 	}{{"with an error", &s.faulty}, {"with leading zeros", &s.zeros}, {"with leading or trailing blanks", &s.outer},
 		{"with doubled blanks", &s.doubled},
 		{"with no-break blanks", &s.hard}, {"with invisible characters", &s.controls},
-		{"that hold a number as text", &s.numberTexts}} {
+		{"that hold a number as text", &s.numberTexts},
+		{"with a number that a spreadsheet wrote in few digits, so that others are lost", &s.lost}} {
 		if o.of.count > 0 {
 			c.Oddities = append(c.Oddities, r.oddity(o.what, o.of, i))
 		}

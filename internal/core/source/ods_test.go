@@ -81,6 +81,8 @@ func TestCellsOfODS(t *testing.T) {
 			odsTable(`<table:table-row table:number-rows-repeated="1000000"><table:table-cell/></table:table-row><table:table-row>` + textCell("x") + `</table:table-row>`), "1000002: x||"},
 		{"rows in groups", odsTable(`<table:table-row-group><table:table-header-rows><table:table-row>` +
 			textCell("x") + `</table:table-row></table:table-header-rows></table:table-row-group>`), "2: x||"},
+		{"text around comments and CDATA",
+			odsTable(`<table:table-row><table:table-cell office:value-type="string"><text:p>a<!-- b --><![CDATA[<c>]]>d</text:p></table:table-cell></table:table-row>`), "2: a<c>d||"},
 		{"comments and CDATA",
 			odsTable(`<!-- </table:table> --><table:table-row><table:table-cell office:value-type="string"><text:p><![CDATA[<x>]]></text:p></table:table-cell></table:table-row>`), "2: <x>||"},
 		{"another prefix", strings.NewReplacer("table:", "t:").Replace(odsTable(`<table:table-row>` + textCell("x") +

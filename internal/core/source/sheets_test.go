@@ -108,6 +108,9 @@ func TestCellsOfXLSX(t *testing.T) {
 		{"cells and rows without an address", rowsOf(`<row><c><v>1</v></c><c/><c><v>3</v></c></row>`), "2: 1||3"},
 		{"blank rows", rowsOf(`<row r="2"/><row r="3"><c r="A3" s="1"/></row><row r="7"><c r="C7"><v>1</v></c></row>`),
 			"7: ||1"},
+		{"text around comments and CDATA",
+			cells(`<c r="A2" t="str"><v>p<![CDATA[<q&>]]>r</v></c><c r="B2" t="inlineStr"><is><t>x<![CDATA[y]]>z<!-- </c> --><?n?>w</t></is></c>` +
+				`<c r="C2"><v>1<!-- c -->2</v></c>`), "2: p<q&>r|xyzw|12"},
 		{"entities and CDATA",
 			cells(`<c r="A2" t="str"><v>&lt;&#x41;&apos;&unknown;</v></c><c r="B2" t="inlineStr"><is><t><![CDATA[</row><c>]]>!</t></is></c>`), "2: <A'&unknown;|</row><c>!|"},
 		{"a value outside of the columns",

@@ -277,7 +277,7 @@ func (w *streamWindow) rows(prefix, row, parent string) (raw []byte, ended bool,
 			stop, ended := cutRows(rest, at, prefix, row, parent)
 			w.at += stop
 			if stop > 0 || ended {
-				return rest[:stop:stop], ended, nil
+				return withoutSections(rest[:stop:stop]), ended, nil
 			}
 		}
 		if err := w.more(blockSize); err != nil {

@@ -252,12 +252,6 @@ func (s *odsSheet) cell(t *tagReader, r *Row, column int) (int, error) {
 func (s *odsSheet) text(t *tagReader, r *Row) []byte {
 	start, paragraphs, depth := len(r.buf), 0, 0
 	for t.next() {
-		if t.name == nil {
-			if depth > 0 {
-				r.buf = append(r.buf, t.text...)
-			}
-			continue
-		}
 		if depth > 0 {
 			r.buf = collapse(r.buf, start, t.text)
 		}

@@ -91,7 +91,7 @@ func (s *sharedStrings) items(w *streamWindow, prefix string) error {
 
 // block adds the items in a run of whole ones.
 func (s *sharedStrings) block(b []byte) error {
-	t := &tagReader{b: b}
+	t := &tagReader{b: withoutSections(b)}
 	for t.next() {
 		if string(t.name) != "si" || t.close {
 			continue
@@ -113,12 +113,6 @@ func (s *sharedStrings) block(b []byte) error {
 func richText(to []byte, t *tagReader, element string) []byte {
 	inText := false
 	for t.next() {
-		if t.name == nil { // a CDATA section
-			if inText {
-				to = append(to, t.text...)
-			}
-			continue
-		}
 		if inText {
 			to = unescape(to, t.text)
 		}

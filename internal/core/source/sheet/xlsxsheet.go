@@ -277,11 +277,6 @@ func (s *xlsxSheet) content(t *tagReader, c *xlsxCell, r *Row) {
 				t.empty = false
 				continue
 			}
-		case "":
-			if t.name == nil { // a CDATA section, as the value
-				c.value, c.given = t.text, true
-				t.next()
-			}
 		case "c":
 			if t.close {
 				t.end()

@@ -100,9 +100,9 @@ func TestBadInput(t *testing.T) {
 			[]string{`the constant "1.25" has more than 1 digit after the point`}},
 		{"what can't be said of a file", func(w *world) {
 			w.ladle("file: in.csv",
-				`file: in.csv, header: 4-2, footer_lines: x, encoding: martian, delimiter: ";;", quote: "''", sheet: 1`)
+				`file: in.csv, header: 4-2, footer_lines: x, encoding: martian, delimiter: "é", quote: "''", sheet: 1`)
 		}, 2, []string{`header: can't be "4-2"`, `footer_lines: can't be "x"`, `encoding: can't be "martian"`,
-			"windows-1252", `delimiter: can't be ";;"`, `quote: can't be "''"`}},
+			"windows-1252", `delimiter: can't be "é"`, `quote: can't be "''"`}},
 		{"a header that isn't found", func(w *world) { w.write("in.csv", "A1,Heron,100.5,Norway\nB1,Skua,2,Norway\n") },
 			2,
 			[]string{`input in (in.csv) has no column "Reg"`,

@@ -96,3 +96,105 @@ func TestEndingsAreTold(t *testing.T) {
 		})
 	}
 }
+
+// TestTextsAsTheyAreSaid: what a text has that isn't usual is said in the ladle file, and lines that are set aside from it are
+// given back as usual ones.
+func TestTextsAsTheyAreSaid(t *testing.T) {
+	cases := []struct {
+		name, keys, content string
+		asides, rows, notes []string
+	}{
+		{"escapes", `escape: '\'`, "Code,Name,Depth\nN1,\"say \\\"N\\\"\",5\nN2,a\\,b,x\n", []string{`in.csv:3: Depth "x" is not a number`},
+			[]string{`N1|say "N"|5`, "N2|a,b|7"}, nil},
+		{"a delimiter of two characters", `delimiter: "::"`, "Code::Name::Depth\nN1::a:b::5\nN2::c::x\n",
+			[]string{`in.csv:3: Depth "x" is not a number`}, []string{"N1|a:b|5", "N2|c|7"}, nil},
+		{"fixed widths", "widths: [4, 6, 3]", "CodeName  Depth\nN1  North 5\nN2  South x\n", []string{`in.csv:3: Depth "x" is not a number`},
+			[]string{"N1|North|5", "N2|South|7"}, nil},
+		{"comments, short lines and blanks beside quotes", `comment: "#", short_lines: accept, delimiter: ","`,
+			"Code,Name,Depth\n# gate 1\nN1,\"a\" ,5\nN2\nN3,b,x\n", []string{`in.csv:5: Depth "x" is not a number`},
+			[]string{"N1|a|5", "N2|NULL|NULL", "N3|b|7"}, []string{"in.csv: 1 line is a comment",
+				"in.csv: 1 line ends early; its missing cells are blank", "in.csv: 1 line has blanks beside quotes; they are no part of its values"}},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, name WORD, depth INT);")
+			content := c.content
+			if strings.HasPrefix(c.keys, "widths") {
+				content = strings.Replace(content, "CodeName  Depth", "CodeName  Dep", 1)
+			}
+			w.write("in.csv", content)
+			depth := map[bool]string{true: "Dep", false: "Depth"}[content != c.content]
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1, "+c.keys+"}}\ntables: {berth: {from: in, columns: "+
+				"{code: Code, name: Name, depth: "+depth+"}}}\nset_aside_limit: any\n")
+			doc, r := w.load("load")
+			require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+			assert.Equal(t, c.asides, replaced(doc.asides(), depth+" ", "Depth "))
+			for _, note := range c.notes {
+				assert.Contains(t, doc.Notes, note)
+			}
+			aside := w.read("in.set-aside.csv")
+			w.write("in.set-aside.csv", aside[:strings.LastIndex(aside, "x")]+"7"+aside[strings.LastIndex(aside, "x")+1:])
+			doc, r = w.load("load", "--corrected", "in.set-aside.csv")
+			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+			assert.Equal(t, c.rows, w.query("SELECT code, name, depth FROM berth ORDER BY code"))
+		})
+	}
+}
+
+func replaced(all []string, old, now string) (made []string) {
+	for _, s := range all {
+		made = append(made, strings.ReplaceAll(s, old, now))
+	}
+	return made
+}
+
+// TestAnEncodingThatIsntCertain: draft writes the question, and a load is refused until the answer is written.
+func TestAnEncodingThatIsntCertain(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE agent (id ID, name WORD NOT NULL UNIQUE, phone WORD);")
+	w.write("in.csv", "Name,Phone\nMerrow Shipping,01\nH\xe4fler,02\nGda\xf1sk Lines,03\n")
+	r := w.run("draft", "in.csv", "--db", w.db, "-o", "f.ladle.yaml")
+	require.Equal(t, 0, r.status, r.stderr)
+	question := `    # encoding: windows-1250  # ? not certain; it could be windows-1250 ("Gdańsk Lines,03")`
+	require.Contains(t, w.read("f.ladle.yaml"), question)
+	for _, command := range []string{"try", "load", "verify"} {
+		doc, r := w.load(command)
+		require.Equal(t, 1, r.status, r.stderr)
+		require.Contains(t, r.stderr, `in.csv:4: the text isn't UTF-8, and its encoding isn't certain; it could be windows-1250 ("Gdańsk Lines,03"), `+
+			`windows-1252 ("Gdañsk Lines,03")`, command)
+		_ = doc
+	}
+	r = w.run("survey", "in.csv")
+	require.Equal(t, 0, r.status, r.stderr)
+	assert.Contains(t, unwrap(r.stdout), `its encoding isn't certain; it could be windows-1250 ("Gdańsk Lines,03")`)
+	w.write("f.ladle.yaml", strings.Replace(w.read("f.ladle.yaml"), "    # encoding: windows-1250  # ?", "    encoding: windows-1250  #", 1))
+	doc, r := w.load("load")
+	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+	assert.Equal(t, []string{"Gdańsk Lines", "Häfler", "Merrow Shipping"}, w.query("SELECT name FROM agent ORDER BY name"))
+}
+
+// TestMonthsAndPlaces: dates in another language, digits of another script, errors of a spreadsheet and where lines come from.
+func TestMonthsAndPlaces(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived MOMENT, tons INT, origin WORD, note WORD);")
+		w.write("in.csv", "Code,Arrived,Tons,Note\nN1,3 août 2026,١٢,#N/A\nN2,14 déc. 2026,7,#REF!\nN3,1 May 2026,8,x\n")
+		w.write("f.ladle.yaml", `ladle: 1
+inputs:
+  in:
+    file: in.csv
+    header: 1
+    columns:
+      Arrived: {date: [{pattern: d MMMM yyyy, language: fr}, {pattern: d MMM yyyy, language: fr}]}
+      Tons: {number: "١"}
+      Note: {blank_is: "#N/A"}
+    new_columns: {Origin: 'join(":", file_name(), line_number())'}
+tables:
+  stay: {from: in, columns: {code: Code, arrived: Arrived, tons: Tons, note: Note, origin: Origin}}
+set_aside_limit: any
+`)
+		doc, r := w.load("load")
+		require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+		assert.Equal(t, []string{`in.csv:3: Note "#REF!" is an error, not a value`,
+			`in.csv:4: Arrived "1 May 2026" is not a date like d MMMM yyyy in fr or d MMM yyyy in fr`}, doc.asides())
+		assert.Equal(t, []string{"N1|2026-08-03 00:00:00|12|in.csv:2|NULL"}, w.query("SELECT code, arrived, tons, origin, note FROM stay"))
+	})
+}

@@ -209,7 +209,7 @@ func (d *decoder) find(cut bool) {
 	}
 	text = slices.Concat(d.begun, text)
 	readings, sure := charset.Judge(text)
-	if good > 0 && seemsUTF8(readings, bad == 0) {
+	if good > 0 && seemsUTF8(readings, good, bad == 0) {
 		d.use(Setting{Value: utf8Name, Confidence: 1 - float64(bad)/float64(good+bad)}, encoding.Nop)
 		return
 	}
@@ -224,10 +224,10 @@ func (d *decoder) find(cut bool) {
 // fewSequences is a number of characters that could be valid UTF-8 by chance, although they are in another encoding.
 const fewSequences = 12
 
-// seemsUTF8 reports whether a text of few characters is UTF-8: when it is valid, unless another reading is much
-// likelier; when it isn't, only if it is likelier by far than in any other encoding.
-func seemsUTF8(readings []charset.Reading, valid bool) bool {
-	const far = 8 // between the logarithms of two likelihoods
+// seemsUTF8 reports whether a text with few characters outside of ASCII is UTF-8: when it is valid, unless there are
+// several and another reading is much likelier; when it isn't, only if it is likelier by far than any other.
+func seemsUTF8(readings []charset.Reading, characters int, valid bool) bool {
+	const far, farther = 8, 14 // between the logarithms of two likelihoods
 	best := 0
 	if readings[0].Name == utf8Name {
 		best = 1
@@ -235,7 +235,7 @@ func seemsUTF8(readings []charset.Reading, valid bool) bool {
 	at := slices.IndexFunc(readings, func(r charset.Reading) bool { return r.Name == utf8Name })
 	lead := readings[at].Score - readings[best].Score
 	if valid {
-		return lead > -far
+		return characters == 1 || lead > -farther
 	}
 	return lead > far
 }

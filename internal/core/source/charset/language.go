@@ -242,4 +242,10 @@ func codes() []string {
 }
 
 // inWord reports whether c is part of a word.
-func inWord(c rune) bool { return unicode.IsLetter(c) || unicode.IsMark(c) }
+func inWord(c rune) bool {
+	switch c {
+	case 'ª', 'º', 'µ': // signs, as they are used
+		return false
+	}
+	return unicode.IsLetter(c) || unicode.IsMark(c)
+}

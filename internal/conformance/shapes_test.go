@@ -1,11 +1,16 @@
 package conformance
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"ladle/internal/seeded"
 )
 
 // TestShapesAreLoaded: columns and lists that become lines are loaded, set aside and corrected like others.
@@ -197,4 +202,78 @@ set_aside_limit: any
 			`in.csv:4: Arrived "1 May 2026" is not a date like d MMMM yyyy in fr or d MMM yyyy in fr`}, doc.asides())
 		assert.Equal(t, []string{"N1|2026-08-03 00:00:00|12|in.csv:2|NULL"}, w.query("SELECT code, arrived, tons, origin, note FROM stay"))
 	})
+}
+
+// TestShapesOfManyTables loads random tables with months as columns from texts and workbooks, and finds each cell again.
+func TestShapesOfManyTables(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		rng := seeded.Rand(t)
+		months := []string{"Jan", "Feb", "Mar", "Apr", "May"}
+		for _, form := range []string{"csv", "xlsx"} {
+			w := newWorld(t, on, "CREATE TABLE tonnage (id ID, quay WORD, berth WORD NOT NULL, month WORD NOT NULL, tons INT, "+
+				"place WORD, UNIQUE (berth, month));")
+			header := append([]string{"Quay", "Berth"}, months[:2+rng.IntN(4)]...)
+			rows, want, quay := [][]string{header}, []string{}, ""
+			for i := range 20 + rng.IntN(200) {
+				row := []string{"", fmt.Sprintf("B%03d", i)}
+				if i == 0 || rng.IntN(5) == 0 {
+					quay = fmt.Sprint("Quay ", rng.IntN(9))
+					row[0] = quay
+				}
+				for _, month := range header[2:] {
+					if rng.IntN(3) == 0 {
+						row = append(row, "")
+						continue
+					}
+					tons := fmt.Sprint(rng.IntN(9000))
+					row = append(row, tons)
+					want = append(want, strings.Join([]string{quay, row[1], month, tons, fmt.Sprint(i + 2)}, "|"))
+				}
+				rows = append(rows, row)
+			}
+			name := "in." + form
+			if form == "csv" {
+				w.write(name, inDelimiters(rows, ",", "\n"))
+			} else {
+				f := excelize.NewFile()
+				for n, row := range rows {
+					cells := make([]any, len(row))
+					for i, c := range row {
+						if cells[i] = c; c == "" {
+							cells[i] = nil
+						}
+					}
+					require.NoError(t, f.SetSheetRow("Sheet1", fmt.Sprintf("A%d", n+1), &cells))
+				}
+				require.NoError(t, f.SaveAs(w.path(name)))
+			}
+			w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    file: "+name+"\n    header: 1\n    columns_to_rows: {columns: {from: "+
+				header[2]+"}, heading: Month, value: Tons}\n    columns: {Quay: {if_blank: above}}\n    new_columns: {Place: line_number()}\n"+
+				"tables:\n  tonnage: {from: in, columns: {quay: Quay, berth: Berth, month: Month, tons: Tons, place: Place}}\n")
+			doc, r := w.load("load")
+			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+			got := w.query("SELECT quay, berth, month, tons, place FROM tonnage")
+			slices.Sort(got)
+			slices.Sort(want)
+			assert.Equal(t, want, got)
+			again, r := w.load("load")
+			require.Equal(t, 0, r.status, r.stderr)
+			assert.Equal(t, fmt.Sprintf("tonnage: %d = 0 added, %d same, 0 repeated, 0 aside", len(want), len(want)), again.tallies())
+		}
+	})
+}
+
+// TestSeveralFilesWithTheirNames: formulas know which file a line is from, and the names of JSON, text and archives stand for
+// one input.
+func TestSeveralFilesWithTheirNames(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, origin WORD);")
+	w.write("a.csv", "Code\nN1\nN2\n")
+	w.write("b.jsonl", "{\"Code\":\"S1\"}\n{\"Code\":\"S2\"}\n")
+	w.write("f.ladle.yaml", `ladle: 1
+inputs: {in: {file: [a.csv, b.jsonl], new_columns: {Origin: 'join(":", file_name(), line_number())'}}}
+tables: {berth: {from: in, columns: {code: Code, origin: Origin}}}
+`)
+	doc, r := w.load("load")
+	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+	assert.Equal(t, []string{"N1|a.csv:2", "N2|a.csv:3", "S1|b.jsonl:1", "S2|b.jsonl:2"}, w.query("SELECT code, origin FROM berth ORDER BY code"))
 }

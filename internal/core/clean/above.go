@@ -43,6 +43,15 @@ func (k *rowCleaner) unread() {
 	}
 }
 
+// pass goes over lines that make no row, for what stands in them above others.
+func (k *rowCleaner) pass(all []source.Record) {
+	for i := range all {
+		if len(all[i].Fields) == k.file {
+			k.row(&all[i])
+		}
+	}
+}
+
 // noteAbove keeps a cell for the lines below, unless it has its value from elsewhere.
 func (k *rowCleaner) noteAbove(c *column, own *cell) {
 	switch {
@@ -74,10 +83,12 @@ func (r *Recipe) carry(ctx context.Context, t source.Table, told func(int64)) ([
 	origins := []source.Origin{}
 	work := func(chunk *source.Chunk) aboves {
 		chunk.Seal()
+		chunk.KeepPassed = true
 		k := r.newRowCleaner(order, 0)
 		k.begin(source.Origin{File: -1})
 		var record source.Record
 		for chunk.Next(&record) {
+			k.pass(record.Passed)
 			switch {
 			case record.Dropped:
 			case source.Misshapen(&record, r.file) != nil:
@@ -86,6 +97,7 @@ func (r *Recipe) carry(ctx context.Context, t source.Table, told func(int64)) ([
 				k.row(&record)
 			}
 		}
+		k.pass(chunk.Passed())
 		return k.above
 	}
 	err := source.Each(ctx, t, work, func(chunk *source.Chunk, left aboves) error {

@@ -134,6 +134,7 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.problems = c.problems[:0]
 	c.short = map[int]string{}
 	c.begin(chunk.Origin)
+	chunk.KeepPassed = c.aboveOf != nil
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
 	}
@@ -182,6 +183,7 @@ func (c *cleaner) block(first, n int) {
 // when they must be cleaned too.
 func (c *cleaner) wholeRecord(r *source.Record) value.State {
 	c.batch.Columns[position].AppendNum(r.Position)
+	c.pass(r.Passed)
 	if r.Dropped {
 		c.dropped = append(c.dropped, c.now)
 		c.pad(c.only, value.Null)

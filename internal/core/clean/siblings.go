@@ -150,6 +150,7 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 		chunk.Seal()
 		k, enough := r.newRowCleaner(order, level), 4096
 		k.begin(chunk.Origin)
+		chunk.KeepPassed = r.aboveOf != nil
 		var record source.Record
 		for chunk.Next(&record) {
 			if record.Dropped {
@@ -160,6 +161,8 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 				continue
 			}
 			before := len(k.found)
+			k.pass(record.Passed)
+			k.found = k.found[:before]
 			k.row(&record)
 			if only && !k.keeps() {
 				k.found = k.found[:before]

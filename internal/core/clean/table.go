@@ -27,7 +27,13 @@ func (r *Recipe) NewCells() *Cells {
 }
 
 // Begin starts a chunk of the table.
-func (c *Cells) Begin(o source.Origin) { c.cleaner.begin(o) }
+func (c *Cells) Begin(chunk *source.Chunk) {
+	c.cleaner.begin(chunk.Origin)
+	chunk.KeepPassed = c.cleaner.aboveOf != nil
+}
+
+// Pass goes over the lines before a record that make none.
+func (c *Cells) Pass(r *source.Record) { c.cleaner.pass(r.Passed) }
 
 // Unread notes that the next record has not the shape of the input.
 func (c *Cells) Unread() { c.cleaner.unread() }
@@ -93,10 +99,11 @@ var storedAs = map[formula.Kind]source.Stored{formula.Text: source.StoredText, f
 	formula.Moment: source.StoredMoment, formula.Truth: source.StoredTruth}
 
 // Begin starts a chunk.
-func (m *mapping) Begin(o source.Origin) { m.cells.Begin(o) }
+func (m *mapping) Begin(c *source.Chunk) { m.cells.Begin(c) }
 
 // Map cleans a record.
 func (m *mapping) Map(r *source.Record) bool {
+	m.cells.Pass(r)
 	if r.Dropped {
 		return false
 	}

@@ -381,9 +381,10 @@ func (w *inputWriter) rows(out sink, row []cell, p *chunkResult) error {
 func (w *inputWriter) chunk(t source.Table, c *source.Chunk) *chunkResult {
 	p, cells := &chunkResult{}, w.Recipe.NewCells()
 	fields, width := len(t.Header().Names), len(w.Recipe.Names())
-	cells.Begin(c.Origin)
+	cells.Begin(c)
 	var r source.Record
 	for ; c.Next(&r); p.lines++ {
+		cells.Pass(&r)
 		if r.Dropped {
 			p.leftOut++
 			continue

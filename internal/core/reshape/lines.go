@@ -36,6 +36,19 @@ func (c *copier) misshapen(r *source.Record) bool {
 	return true
 }
 
+// pass makes a line of a record that makes none, with so many blank fields behind what is copied.
+func (c *copier) pass(of, r *source.Record, blank int) {
+	base := c.base
+	defer func() { c.base = base }()
+	if c.base = of; source.Misshapen(of, c.width) != nil {
+		return
+	}
+	c.begin(r)
+	for range blank {
+		c.add(r, nil, source.StoredBlank)
+	}
+}
+
 // begin starts a line.
 func (c *copier) begin(r *source.Record) {
 	r.Position, r.Raw, r.Problem, r.Dropped = c.base.Position, nil, nil, false
@@ -121,6 +134,9 @@ func (e *columnsToRows) Next(r *source.Record) bool {
 	return false
 }
 
+// Passed makes a line of a record that makes none.
+func (e *columnsToRows) Passed(of, r *source.Record) { e.pass(of, r, 1+len(e.lines[0].fields)) }
+
 // blank reports whether all cells of a line are.
 func (e *columnsToRows) blank(l *line) bool {
 	for _, i := range l.fields {
@@ -164,6 +180,15 @@ func (e *partsToRows) Take(r *source.Record, _ *source.Counts) {
 	if len(e.parts) == 0 {
 		e.parts = append(e.parts, nil) // a blank cell makes one line
 	}
+}
+
+// Passed makes a line of a record that makes none.
+func (e *partsToRows) Passed(of, r *source.Record) {
+	blank := 0
+	if e.number {
+		blank = 1
+	}
+	e.pass(of, r, blank)
 }
 
 // Next makes the line of the next part.

@@ -1,7 +1,7 @@
 package source
 
-// Mapping changes the records of a chunk, one after the other. If it has a method Begin(Origin), that is called first,
-// with where the chunk stands. It may hand out its own memory, which must be good for
+// Mapping changes the records of a chunk, one after the other. If it has a method Begin(*Chunk), that is called
+// first. It may hand out its own memory, which must be good for
 // as long as that of the record.
 type Mapping interface {
 	// Map changes r, and reports whether it is kept.
@@ -28,8 +28,8 @@ func (m *mappedTable) Again(o Origin) (*Chunk, error) { return m.add(m.Table.Aga
 func (m *mappedTable) add(c *Chunk, err error) (*Chunk, error) {
 	if err == nil {
 		made := m.mapping()
-		if x, ok := made.(interface{ Begin(Origin) }); ok {
-			x.Begin(c.Origin)
+		if x, ok := made.(interface{ Begin(*Chunk) }); ok {
+			x.Begin(c)
 		}
 		c.maps = append(c.maps, made)
 	}

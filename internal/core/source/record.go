@@ -31,6 +31,8 @@ type Chunk struct {
 	wanted []int       // for each column of the table, its position in the file; nil when they are in order
 	maps   []Mapping
 
+	// KeepPassed has the records that make none of their own in an expansion given with the next one that does.
+	KeepPassed bool
 	expansions []*expansion
 }
 
@@ -84,6 +86,7 @@ type Record struct {
 	Faults  []Fault       // cells that can't be trusted
 	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
 	Dropped bool          // a person has dropped the line: it counts as left out
+	Passed  []Record      // those between the last one and this one that make none, if the chunk keeps them
 	From    []int         // the fields of the file in which the cells stand, -1 for none; nil where they are the same
 
 	// Keep makes the fields of all records of a chunk good as long as the chunk is.
@@ -129,7 +132,7 @@ func (c *Chunk) read(r *Record) bool {
 	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
 		return false
 	}
-	r.Fields, r.Problem, r.Faults, r.From, r.beyond = r.Fields[:0], nil, r.Faults[:0], nil, 0
+	r.Fields, r.Problem, r.Faults, r.From, r.Passed, r.beyond = r.Fields[:0], nil, r.Faults[:0], nil, nil, 0
 	if !r.Keep {
 		r.buf = r.buf[:0]
 	}

@@ -32,6 +32,7 @@ func draftCommand() *command {
 		options: []option{databaseOption(),
 			{name: "sheet", value: "NAME", group: groupInput, does: "the sheet of a workbook, by its name or number; without it " +
 				"all of them"},
+			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME; give it again for more"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
 			replaceOption(), jsonOption()},
@@ -78,7 +79,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	for _, in := range surveyed.Inputs {
 		files = append(files, draft.File{Path: besideDraft(out, in.Read.Path), Survey: in})
 	}
-	d, err := draft.Make(ctx, files, s, db)
+	d, err := draft.Make(ctx, files, s, db, c.StringSlice("table")...)
 	if err != nil {
 		return err
 	}
@@ -158,10 +159,10 @@ func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
 	if out != "" {
 		s.Line("%s was written.", out)
 	}
-	t := term.Table{Header: []string{"column", "from", "score", "reason"}, Numbers: []int{2}, Wrap: []int{1, 3}}
+	t := term.Table{Header: []string{"from", "such as", "column", "type", "score", "reason"}, Numbers: []int{4}, Wrap: []int{1, 5}}
 	for _, m := range d.Matches {
-		t.Rows = append(t.Rows, []string{m.Block + "." + m.Column, m.Input + ": " + strings.Join(m.From, ", "),
-			fmt.Sprintf("%.2f", m.Score), m.Why})
+		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "), strings.Join(m.Sample, ", "),
+			m.Block + "." + m.Column, m.Type, fmt.Sprintf("%.2f", m.Score), m.Why})
 	}
 	if t.Rows != nil {
 		s.Title("Matches")

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
@@ -32,7 +33,9 @@ type Match struct {
 	Block  string   `json:"block"`
 	Table  string   `json:"table"`
 	Column string   `json:"column"`
+	Type   string   `json:"type"`             // of that column, as the database declares it
 	From   []string `json:"from_columns"`     // columns of the file
+	Sample []string `json:"samples"`          // the first different cells of the first of them
 	Lookup string   `json:"lookup,omitempty"` // the table in which a row is looked up
 	Score  float64  `json:"score"`            // from 0 to 1
 	Why    string   `json:"why"`
@@ -44,9 +47,17 @@ type UnusedColumn struct {
 	Column string `json:"column"`
 }
 
-// Make drafts a ladle file for files that were surveyed and the tables of a database.
-func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader) (*Draft, error) {
+// Make drafts a ladle file for files that were surveyed and the tables of a database; only for those with the given names,
+// where there are any.
+func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader, only ...string) (*Draft, error) {
 	m := &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}
+	for _, name := range only {
+		t := s.Table(name)
+		if t == nil {
+			return nil, fault.New(fault.Wrong, fmt.Sprintf("the database has no table %q", name), fault.DidYouMean(name, s.Names()))
+		}
+		m.only = append(m.only, t)
+	}
 	var all []*file
 	for _, f := range files {
 		all = append(all, prepare(f, all))
@@ -92,6 +103,8 @@ func prepare(f File, before []*file) *file {
 		}) {
 			from.ref = fmt.Sprintf("column %d", i+1)
 		}
+		from.texts = slices.DeleteFunc(from.texts, from.isWord)
+		from.dates()
 		for _, t := range from.texts {
 			from.plain = append(from.plain, source.FoldName(t))
 		}
@@ -134,8 +147,11 @@ func (m *matcher) bring(blocks []*block) {
 // none.
 func (m *matcher) best(f *file) (best *block, filled []*block) {
 	most := 0.5
+	if m.only != nil {
+		most = -100 // a person says so
+	}
 	for _, t := range m.schema.Tables {
-		if t.Odd != "" {
+		if t.Odd != "" || m.only != nil && !slices.Contains(m.only, t) {
 			continue
 		}
 		b := m.fit(f, t)

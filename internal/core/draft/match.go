@@ -2,6 +2,7 @@ package draft
 
 import (
 	"cmp"
+	"fmt"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -30,6 +31,23 @@ type column struct {
 	ref   string   // as the ladle file names it
 	texts []string // different cells, the first of them
 	plain []string // the same, in the form in which they are compared
+
+	patterns []string // how its dates are written, where that is in several ways
+	unsure   bool     // another pattern reads as many of them
+	others   int      // different cells that none of patterns reads
+}
+
+// sample is a few of the different cells of the column.
+func (c *column) sample() []string {
+	const most, longest = 2, 24
+	all := []string{}
+	for _, t := range c.texts[:min(len(c.texts), most)] {
+		if r := []rune(t); len(r) > longest {
+			t = string(r[:longest]) + "…"
+		}
+		all = append(all, t)
+	}
+	return all
 }
 
 // assignment is a column of a table with what feeds it: a column of the file, or the lookup of a row of another table.
@@ -45,6 +63,7 @@ type lookup struct {
 	table *schema.Table
 	by    []assignment
 	named bool // that there is a relation is known from names alone
+	loose bool // the column by which it is found is not unique
 }
 
 // uses reports whether a source reads a column of the file.
@@ -53,6 +72,14 @@ func (f assignment) uses(c *column) bool {
 		return f.column == c
 	}
 	return slices.ContainsFunc(f.lookup.by, func(by assignment) bool { return by.uses(c) })
+}
+
+// exact is 1 where the column of the file is called exactly like that of the table.
+func (f assignment) exact() int {
+	if f.column != nil && f.column.Name == f.of.Name {
+		return 1
+	}
+	return 0
 }
 
 // single is the column of the file by which alone a row is found, else nil.
@@ -77,7 +104,8 @@ type matcher struct {
 	schema  *schema.Schema
 	guessed []schema.LikelyRelation
 	values  *catalogue
-	err     error // the first one of the database
+	only    []*schema.Table // that blocks are made for; nil for all
+	err     error           // the first one of the database
 }
 
 // compatible reports whether cells of a type of a survey can be values of a column.
@@ -120,6 +148,26 @@ func (m *matcher) byValue(q question) guess {
 	return g
 }
 
+// ids returns how likely numbers of the file are ids of the table that a column refers to. A file has numbers of its own,
+// so this stays a doubt; where the table has none of them, they aren't.
+func (m *matcher) ids(t *schema.Table, c *schema.Column, from *column, g guess) guess {
+	const named, doubtful = 0.9, 0.65
+	if from.Type != "whole number" || g.Score <= named {
+		return guess{}
+	}
+	parent, key, _ := m.relation(t, c)
+	if parent == nil {
+		return guess{min(g.Score, doubtful), g.Why + "; the numbers of the file are taken for ids"}
+	}
+	asked := question{place{parent, key}, from, false}
+	n, err := m.values.shared(asked)
+	if m.err = cmp.Or(m.err, err); n == 0 && m.values.sizes[parent] > 0 {
+		return guess{}
+	}
+	return guess{min(g.Score, doubtful), fmt.Sprintf("%s; the numbers of the file are taken for ids of %s, which has %d of %d of them",
+		g.Why, parent.Name, n, min(len(from.texts), fewTexts))}
+}
+
 // relation is the relation of a single column of t: declared, or told by its name.
 func (m *matcher) relation(t *schema.Table, c *schema.Column) (parent *schema.Table, key string, named bool) {
 	if r := t.Relation(c.Name); r != nil {
@@ -155,8 +203,29 @@ func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) [
 			all = append(all, g)
 		}
 	}
+	all = append(all, m.byText(f, t, c, parent)...)
 	for i := range all {
 		all[i].lookup.named = named
+	}
+	return all
+}
+
+// byText lists the columns of the file by whose values a row of parent can be found although they are not unique there.
+func (m *matcher) byText(f *file, t *schema.Table, c *schema.Column, parent *schema.Table) (all []assignment) {
+	const most, holds = 0.9, 0.8 // the score of a match, and the share of values that the table has
+	for i := range parent.Columns {
+		key := &parent.Columns[i]
+		if key.Type.Kind != value.Text || key.Odd != "" || parent.UniqueOn([]string{key.Name}) {
+			continue
+		}
+		for _, x := range m.byOne(f, t, c, parent, key) {
+			from := x.lookup.by[0].column
+			told := m.values.told[question{place{parent, key.Name}, from, true}]
+			if few := min(len(from.texts), fewTexts); float64(told) >= holds*float64(few) {
+				x.Score, x.lookup.loose = min(x.Score, most), true
+				all = append(all, x)
+			}
+		}
 	}
 	return all
 }
@@ -278,14 +347,19 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 	for i := range t.Columns {
 		c := &t.Columns[i]
 		for _, from := range f.columns {
-			if g := m.direct(t, c, from); g.Score >= likely &&
-				(t.Relation(c.Name) == nil || from.Type == "whole number" && g.Score > 0.9) {
+			g := m.direct(t, c, from)
+			if t.Relation(c.Name) != nil {
+				g = m.ids(t, c, from, g)
+			}
+			if g.Score >= likely {
 				all = append(all, assignment{guess: g, of: c, column: from})
 			}
 		}
 		all = append(all, m.finds(f, t, c, deepest)...)
 	}
-	slices.SortStableFunc(all, func(a, b assignment) int { return cmp.Compare(b.Score, a.Score) })
+	slices.SortStableFunc(all, func(a, b assignment) int {
+		return cmp.Or(cmp.Compare(b.Score, a.Score), cmp.Compare(b.exact(), a.exact()))
+	})
 	for _, x := range all {
 		if !b.feeds(x.of.Name) && !b.taken(x) {
 			b.fed = append(b.fed, x)

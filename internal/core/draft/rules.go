@@ -17,7 +17,10 @@ import (
 func (w *writer) rules(f *file) {
 	titled := false
 	for _, c := range f.columns {
-		parts, why, doubt := w.rule(f, c)
+		parts, kept, why, doubt := w.rule(f, c)
+		for _, k := range kept {
+			w.doubt("    ", c.Name+": "+k, f.input)
+		}
 		if parts == nil {
 			if doubt {
 				w.doubt("    ", c.Name+": "+why, f.input)
@@ -34,7 +37,7 @@ func (w *writer) rules(f *file) {
 }
 
 // rule is what must be said of the cells of a column.
-func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt bool) {
+func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, doubt bool) {
 	var kind value.Kind
 	used := false
 	recode := map[string]string{}
@@ -49,26 +52,16 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 		})
 	}
 	if !used {
-		return nil, "", false
+		return nil, nil, "", false
 	}
 	var whys []string
-	if len(c.Words) > 0 {
-		var words []string
-		for _, word := range c.Words {
-			words = append(words, ladlefile.Quoted(word.What))
-		}
-		parts = append(parts, "blank_is: ["+strings.Join(words, ", ")+"]")
-		whys = append(whys, fmt.Sprintf("%s blank", cells(count(c.Words))))
-	}
-	if slices.ContainsFunc(c.Oddities, func(o survey.Oddity) bool { return strings.Contains(o.What, "blanks") }) &&
-		kind == value.Text {
-		parts = append(parts, "clean: squeeze")
-		whys = append(whys, "some cells have extra blanks")
-	}
+	parts, whys, kept = w.changes(f, c, kind)
 	if said := recoded(recode); said != "" {
 		parts = append(parts, said)
-		whys = append(whys, "spelt like this in the table")
+		whys = append(whys, fmt.Sprintf("%s spelt like this in the table", cells(int64(len(recode)))))
 	}
+	doubt = whys != nil // what changes values is for a person to see
+	var doubts []string
 	switch kind {
 	case value.Int, value.Fixed, value.Decimal, value.Float:
 		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." &&
@@ -76,6 +69,13 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 			parts = append(parts, "number: "+ladlefile.Quoted(c.Written))
 		}
 	case value.Date, value.DateTime, value.Time:
+		if rule, why := c.written(); rule != "" {
+			parts = append(parts, rule)
+			if why != "" {
+				doubts, doubt = append(doubts, why), true
+			}
+			break
+		}
 		if c.Written != "" && !slices.Contains([]string{"yyyy-MM-dd", "yyyy-MM-dd HH:mm", "yyyy-MM-dd HH:mm:ss",
 			"HH:mm", "HH:mm:ss"}, c.Written) {
 			parts = append(parts, "date: "+ladlefile.Quoted(c.Written))
@@ -83,14 +83,14 @@ func (w *writer) rule(f *file, c *column) (parts []string, why string, doubt boo
 	case value.Bool:
 		parts = append(parts, truth(c)...)
 	}
-	if c.Unclear != "" && kind != value.Text {
-		whys, doubt = append(whys, c.Unclear), true
+	if c.Unclear != "" && c.patterns == nil && kind != value.Text {
+		doubts, doubt = append(doubts, c.Unclear), true
 	}
-	if n := c.Misfits.Count; n > 0 && kind != value.Text {
-		whys, doubt = append(whys, fmt.Sprintf("%s %s%s", reason.Plural(n, "cell"), c.NotOfType(),
+	if n := c.Misfits.Count; n > 0 && c.patterns == nil && kind != value.Text {
+		doubts, doubt = append(doubts, fmt.Sprintf("%s %s%s", reason.Plural(n, "cell"), c.NotOfType(),
 			firstPlace(c.Misfits))), true
 	}
-	return parts, strings.Join(whys, "; "), doubt
+	return parts, kept, strings.Join(slices.Concat(whys, doubts), "; "), doubt
 }
 
 // respell adds the texts of a lookup that its table spells in another way.

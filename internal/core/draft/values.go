@@ -168,7 +168,15 @@ func (c *catalogue) byValue(q question) (guess, error) {
 	if few < len(q.from.texts) {
 		of = fmt.Sprintf("%d of the first %d", n, few)
 	}
-	return guess{0.6 + 0.4*share, fmt.Sprintf("%s distinct values are in %s.%s", of, q.table.Name, q.column)}, nil
+	why := fmt.Sprintf("%s distinct values are in %s.%s", of, q.table.Name, q.column)
+	if there, err := c.shared(question{q.place, q.from, false}); err != nil || there < n {
+		why += " or come into it with the files"
+		if there == 0 {
+			why = fmt.Sprintf("%s distinct values come into %s.%s with the files", of, q.table.Name, q.column)
+		}
+		return guess{0.6 + 0.4*share, why}, err
+	}
+	return guess{0.6 + 0.4*share, why}, nil
 }
 
 // respelt returns the texts of a file that a column of a table has in another spelling, one that the database holds to

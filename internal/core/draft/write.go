@@ -187,19 +187,30 @@ func (w *writer) keyRepeats(b *block, name string, key []string) {
 
 func (w *writer) column(b *block, name string, x assignment) {
 	match := Match{Input: b.file.input, Block: name, Table: b.table.Name, Column: x.of.Name, Score: x.Score, Why: x.Why}
+	match.Type = x.of.Declared
 	for _, c := range b.file.columns {
-		if x.uses(c) {
-			match.From = append(match.From, c.Name)
+		if !x.uses(c) {
+			continue
+		}
+		if match.From = append(match.From, c.Name); len(match.From) == 1 {
+			match.Sample = c.sample()
 		}
 	}
 	doubt, why := x.Score < sure, x.Why
 	if differs := b.undecided(x); differs != "" {
 		doubt, why = true, join(why, differs)
 	}
+	if x.lookup == nil && x.of.Identity {
+		doubt, why = true, join(why, "the table numbers its rows by itself; with this line the numbers of the file become ids")
+	}
 	if x.lookup != nil {
 		match.Lookup = x.lookup.table.Name
 		if x.lookup.named {
 			why += "; guessed from its name, since the database declares no foreign key"
+		}
+		if x.lookup.loose {
+			doubt, why = true, join(why, fmt.Sprintf("%s is not unique in %s: a line whose value is there several times is set aside",
+				x.lookup.by[0].of.Name, x.lookup.table.Name))
 		}
 	}
 	w.made.Matches = append(w.made.Matches, match)
@@ -303,7 +314,14 @@ func (w *writer) unused(f *file) {
 	}
 	switch {
 	case len(names) == len(f.columns):
-		w.line("  # ? %s fits no table", ladlefile.OneLine(f.input))
+		w.line("  # ? %s fits no table; a block would be like this:", ladlefile.OneLine(f.input))
+		w.line("  # TABLE:")
+		w.line("  #   from: %s", ladlefile.Scalar(f.input))
+		w.line("  #   key: COLUMN")
+		w.line("  #   columns:")
+		for _, c := range f.columns {
+			w.line("  #     COLUMN: %s", ladlefile.OneLine(ladlefile.Scalar(c.ref)))
+		}
 		w.made.Errors = append(w.made.Errors, f.input+": it fits no table; write a block for it, or delete it")
 	case names != nil:
 		w.line("  # not used of %s: %s", ladlefile.OneLine(f.input), ladlefile.OneLine(strings.Join(names, ", ")))

@@ -68,6 +68,7 @@ var usual = func() (all []*Pattern) {
 	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd",
 		"yyyyMMdd",
 		"d/M/yyyy", "M/d/yyyy", "d.M.yyyy", "d MMM yyyy", "d MMMM yyyy", "MMM d, yyyy", "MMMM d, yyyy", "d-MMM-yyyy",
+		"MMM d yyyy", "MMMM d yyyy", "d. MMM yyyy", "d. MMMM yyyy", "d-MMMM-yyyy",
 		"dd/MM/yy", "MM/dd/yy", "dd.MM.yy", "d-MMM-yy"}
 	times := []string{"", " HH:mm", " HH:mm:ss", " h:mm a", " H:mm", "'T'HH:mm:ssXXX", "'T'HH:mm"}
 	for _, day := range days {
@@ -101,4 +102,54 @@ func Fitting(cells []string, most int) []string {
 		}
 	}
 	return fit
+}
+
+// Covering returns usual patterns, at most most of them, that together read as many cells as possible: the first reads
+// most, each other one most of those that are left. covered is how many cells they read; unsure says that another pattern
+// reads as many of the cells of the first, as other days.
+func Covering(cells []string, most int) (patterns []string, covered int, unsure bool) {
+	left := cells
+	for len(patterns) < most && len(left) > 0 {
+		var best *Pattern
+		bestRead, tied := 0, false
+		for _, p := range usual {
+			n := 0
+			for _, c := range left {
+				if _, v := p.scan([]byte(c)); v == read {
+					n++
+				}
+			}
+			switch {
+			case n > bestRead:
+				best, bestRead, tied = p, n, false
+			case n == bestRead && best != nil && p.differs(best, left):
+				tied = true
+			}
+		}
+		if best == nil {
+			break
+		}
+		unsure = unsure || tied
+		patterns, covered = append(patterns, best.text), covered+bestRead
+		var others []string
+		for _, c := range left {
+			if _, v := best.scan([]byte(c)); v != read {
+				others = append(others, c)
+			}
+		}
+		left = others
+	}
+	return patterns, covered, unsure
+}
+
+// differs reports whether two patterns read a cell as different moments.
+func (p *Pattern) differs(o *Pattern, cells []string) bool {
+	for _, c := range cells {
+		a, v := p.scan([]byte(c))
+		b, w := o.scan([]byte(c))
+		if v == read && w == read && a != b {
+			return true
+		}
+	}
+	return false
 }

@@ -66,3 +66,24 @@ func TestDigitsOfOtherScripts(t *testing.T) {
 		assert.Equal(t, c.want, string(d.Append(nil)))
 	}
 }
+
+func TestPatternsThatCoverCells(t *testing.T) {
+	for _, c := range []struct {
+		cells   []string
+		want    []string
+		covered int
+		unsure  bool
+	}{
+		{[]string{"2026-01-05", "2026-02-14", "25/03/2026"}, []string{"yyyy-MM-dd", "dd/MM/yyyy"}, 3, false},
+		{[]string{"Jun 12 1998", "May 9 2001"}, []string{"MMM d yyyy"}, 2, false},
+		{[]string{"June 12, 1998", "May 9, 2001"}, []string{"MMMM d, yyyy"}, 2, false},
+		{[]string{"12 Jun 1998", "9 September 2001", "x"}, []string{"d MMM yyyy", "d MMMM yyyy"}, 2, false},
+		{[]string{"03/04/2026", "05/06/2026"}, []string{"dd/MM/yyyy"}, 2, true},
+		{[]string{"abc"}, nil, 0, false},
+	} {
+		patterns, covered, unsure := Covering(c.cells, 3)
+		assert.Equal(t, c.want, patterns, c.cells)
+		assert.Equal(t, c.covered, covered, c.cells)
+		assert.Equal(t, c.unsure, unsure, c.cells)
+	}
+}

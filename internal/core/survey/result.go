@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"ladle/internal/core/notation"
 	"ladle/internal/core/source"
 )
 
@@ -116,12 +117,29 @@ func (r *reading) column(i int, name string) *Column {
 		c.Misfits = r.oddity("", misfits, i)
 	}
 	c.Fit = s.given - c.Misfits.Count
+	if strings.Contains(c.Written, "MMM") {
+		c.nameMonths(v)
+	}
 	r.settled(c, s, want, i)
 	r.oddities(c, s, i)
 	c.cases(v)
 	s.looksLike(c)
 	c.Lengths = s.lengthBars()
 	return c
+}
+
+// nameMonths says how dates with the names of months are written, by the cells themselves: with a comma or without, the
+// names in full or not.
+func (c *Column) nameMonths(v *values) {
+	var cells []string
+	for _, k := range v.kept {
+		if text := strings.TrimSpace(k.text); text != "" && !isBlankWord([]byte(text)) {
+			cells = append(cells, text)
+		}
+	}
+	if patterns, _, _ := notation.Covering(cells, 1); patterns != nil {
+		c.Written = patterns[0]
+	}
 }
 
 func (s *stats) count(bits forms) (n int64) {

@@ -1,0 +1,108 @@
+package conformance
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// drafted is the ladle file that is drafted for in.csv.
+func (w *world) drafted(csv string) (text, screen string) {
+	w.write("in.csv", csv)
+	r := w.run("draft", "in.csv", "--db", w.db)
+	require.Equal(w, 0, r.status, r.stderr)
+	return r.stdout, unwrap(r.stderr)
+}
+
+// TestADraftChangesNoValueInSilence: words that could mean blank, blanks and spellings are left as they are where they could be
+// meant, and what a draft does change it marks.
+func TestADraftChangesNoValueInSilence(t *testing.T) {
+	const tables = "CREATE TABLE flag (id ID, name WORD NOT NULL UNIQUE);\n" +
+		"CREATE TABLE vessel (id ID, name WORD NOT NULL UNIQUE, flag_id INT REFERENCES flag(id), note WORD);\n" +
+		"INSERT INTO flag (name) VALUES ('NA'), ('Norway'), ('None');"
+	w := newWorld(t, sqliteFile{}, tables)
+	text, screen := w.drafted("Name,Flag,Note\nUnknown,NA,n/a\nNone,Norway, late\nMissing,None,n/a\nGrey  Heron,Norway,\"Towed.\n\nWaited.\"\nTern,?,two  gaps\n")
+	for _, says := range []string{
+		`    # ? Name: "Unknown" in line 2 is kept as it is; blank_is: 'Unknown' would make it blank`,
+		`    # ? Name: "None" in line 3 is kept as it is`,
+		`    # ? Name: "Missing" in line 4 is kept as it is`,
+		`    # ? Flag: "NA" in line 2 is kept as it is`,
+		`    # ? Flag: "None" in line 4 is kept as it is`,
+		`      Flag: {blank_is: ['?']}  # ? 1 cell is made blank: "?" (1)`,
+		`      Note: {blank_is: ['n/a'], clean: trim}  # ? 2 cells are made blank: "n/a" (2); 1 cell is trimmed, the first in line 3: " late"`,
+		`    # ? Note: 1 cell with doubled blanks, the first in line 8: "two  gaps" is kept as it is; clean: squeeze would make one of each, and of line ends`,
+	} {
+		assert.Contains(t, text, says)
+		_, why, _ := strings.Cut(says, "# ? ")
+		assert.Contains(t, screen, strings.Join(strings.Fields(strings.TrimPrefix(why, "Name: ")), " "), "it stands on the screen too")
+	}
+	assert.NotContains(t, text, "squeeze]")
+	assert.NotContains(t, text, "Name: {")
+	w.write("f.ladle.yaml", text)
+	doc, r := w.load("load")
+	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+	assert.Equal(t, []string{"Unknown|NA", "None|Norway", "Missing|None", "Grey  Heron|Norway", "Tern|NULL"},
+		w.query("SELECT v.name, f.name FROM vessel v LEFT JOIN flag f ON f.id = v.flag_id ORDER BY v.id"))
+	assert.Equal(t, []string{"Towed.\n\nWaited."}, w.query("SELECT note FROM vessel WHERE name = 'Grey  Heron'"))
+}
+
+// TestNumbersOfAFileAreNotTakenForIds: values decide what a number refers to, not that names are alike.
+func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
+	const tables = "CREATE TABLE pilot (id ID, licence_no INT NOT NULL UNIQUE, name WORD);\n" +
+		"CREATE TABLE shift (id ID, pilot_id INT NOT NULL REFERENCES pilot(id), hours INT NOT NULL);\n" +
+		"INSERT INTO pilot (licence_no, name) VALUES (501, 'A'), (502, 'B'), (503, 'C');"
+	w := newWorld(t, sqliteFile{}, tables)
+	for _, c := range []struct {
+		name, csv string
+		says, not string
+	}{
+		{"licences", "pilotId,hours\n501,5\n502,6\n503,7\n",
+			"      pilot_id: {from: pilotId, lookup: pilot.licence_no}  # 3 of 3 distinct values are in pilot.licence_no\n", "ids of"},
+		{"names, which aren't unique", "pilot,hours\nA,5\nC,7\n", "      pilot_id: {from: pilot, lookup: pilot.name}  # ? " +
+			"named like shift.pilot_id; 2 of 2 distinct values are in pilot.name; name is not unique in pilot: a line whose value is there several times is set aside", ""},
+		{"numbers that could be ids", "pilotId,hours\n1,5\n2,6\n3,7\n",
+			"      pilot_id: pilotId  # ? the same name; the numbers of the file are taken for ids of pilot, which has 3 of 3 of them", "lookup"},
+		{"numbers that are neither", "pilotId,hours\n71,5\n72,6\n73,7\n", "  # ? in fits no table",
+			"pilot_id: pilotId"},
+		{"a table's own number", "id,licence_no,name\n9,504,D\n", "      id: id  # ? the same name; the table numbers its rows by itself", ""},
+		{"the name that is exactly the same", "Name,name,licence_no\nx,D,504\n", "      name: column 2  # the same name\n", "name: column 1"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			text, _ := w.drafted(c.csv)
+			assert.Contains(t, text, c.says)
+			if c.not != "" {
+				assert.NotContains(t, text, c.not)
+			}
+		})
+	}
+}
+
+// TestReasonsSayWhereValuesAre: what only comes with the files is not said to be in a table.
+func TestReasonsSayWhereValuesAre(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth INT);\n"+
+		"CREATE TABLE visit (id ID, berth_id INT NOT NULL REFERENCES berth(id), tons INT NOT NULL);")
+	w.write("berth.csv", "code,depth\nN1,5\nN2,6\nN3,7\n")
+	w.write("visit.csv", "berth,tons\nN1,5\nN2,6\nN3,9\n")
+	r := w.run("draft", "berth.csv", "visit.csv", "--db", w.db)
+	require.Equal(t, 0, r.status, r.stderr)
+	assert.Contains(t, r.stdout, "3 of 3 distinct values come into berth.code with the files")
+	assert.NotContains(t, r.stdout, "distinct values are in")
+}
+
+// TestDatesInSeveralWaysAreMatched: a column in which dates are written in two ways is one of dates, and a pattern that is drafted
+// reads the cells.
+func TestDatesInSeveralWaysAreMatched(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived DATE, built DATE, surveyed DATE);")
+	text, _ := w.drafted("Code,Arrived,Built,Surveyed\nN1,2026-01-05,Jun 12 1998,12 June 1998\nN2,2026-02-14,Jul 3 1999,3 July 1999\n" +
+		"N3,25/03/2026,May 9 2001,9 May 2001\nN4,26/03/2026,Mar 9 2001,1 March 2002\n")
+	assert.Contains(t, text, "      Arrived: {date: ['yyyy-MM-dd', 'dd/MM/yyyy']}  # ? dates are written in 2 ways")
+	assert.Contains(t, text, "      Built: {date: 'MMM d yyyy'}\n")
+	assert.Contains(t, text, "      Surveyed: {date: 'd MMMM yyyy'}\n")
+	w.write("f.ladle.yaml", text)
+	doc, r := w.load("load")
+	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+	assert.Equal(t, []string{"N1|2026-01-05|1998-06-12|1998-06-12", "N2|2026-02-14|1999-07-03|1999-07-03", "N3|2026-03-25|2001-05-09|2001-05-09",
+		"N4|2026-03-26|2001-03-09|2002-03-01"}, w.query("SELECT code, arrived, built, surveyed FROM stay ORDER BY code"))
+}

@@ -159,10 +159,10 @@ func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
 	if out != "" {
 		s.Line("%s was written.", out)
 	}
-	t := term.Table{Header: []string{"from", "such as", "column", "type", "score", "reason"}, Numbers: []int{4}, Wrap: []int{1, 5}}
+	t := term.Table{Header: []string{"from", "such as", "column", "score", "reason"}, Numbers: []int{3}, Wrap: []int{0, 4}}
 	for _, m := range d.Matches {
-		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "), strings.Join(m.Sample, ", "),
-			m.Block + "." + m.Column, m.Type, fmt.Sprintf("%.2f", m.Score), m.Why})
+		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "), strings.Join(m.Sample[:min(len(m.Sample), 1)], ""),
+			m.Block + "." + m.Column, fmt.Sprintf("%.2f", m.Score), m.Why})
 	}
 	if t.Rows != nil {
 		s.Title("Matches")

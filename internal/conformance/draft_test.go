@@ -220,7 +220,7 @@ func TestDraftsOfOddNames(t *testing.T) {
 		}
 		doc, out := w.load("load")
 		require.Equal(t, 0, doc.Status, d.Text+out.stdout)
-		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|NULL"},
+		assert.Equal(t, []string{"*c: d|3|'", "- a|2|# b", "~|1|null"},
 			w.query(quotedFor(on,
 				`SELECT Q[it's: "x" #1]Q, Q[{n}, m]Q, Q[- none]Q FROM Q[odd: table #1]Q ORDER BY 2 DESC`))[:3])
 	})

@@ -144,13 +144,6 @@ func cells(n int64) string {
 	return fmt.Sprintf("%d cells are", n)
 }
 
-func count(all []survey.Oddity) (n int64) {
-	for _, o := range all {
-		n += o.Count
-	}
-	return n
-}
-
 func firstLine(o survey.Oddity) string {
 	if len(o.Places) == 0 {
 		return ""

@@ -145,3 +145,57 @@ func TestWrongShapes(t *testing.T) {
 		assert.ErrorContains(t, err, c.says)
 	}
 }
+
+// passed reads a table whose chunks keep lines that make none: the lines, with those before them in brackets.
+func passed(t *testing.T, table source.Table) (all []string) {
+	words := func(r *source.Record) (text string) {
+		for _, f := range r.Fields {
+			text += string(f) + "|"
+		}
+		return text
+	}
+	for {
+		chunk, err := table.Next()
+		if err != nil {
+			return all
+		}
+		chunk.KeepPassed = true
+		for r := (source.Record{}); chunk.Next(&r); {
+			line := ""
+			for i := range r.Passed {
+				line += "(" + words(&r.Passed[i]) + ")"
+			}
+			all = append(all, line+words(&r))
+		}
+		for _, r := range chunk.Passed() {
+			all = append(all, "("+words(&r)+")")
+		}
+	}
+}
+
+// TestLinesThatMakeNoneAreHandedOn: what stands in them can still be the value above others.
+func TestLinesThatMakeNoneAreHandedOn(t *testing.T) {
+	months := &ColumnsToRows{Names: saidAll("Jan", "Feb"), Heading: said("Month"), Value: said("Tons")}
+	content := "Quay,Berth,Jan,Feb\nNorth,N0,,\n,N1,5,6;7\nSouth,S0,,\n,S1,,\n,S2,8,\nEast,E0,,\n"
+	for _, c := range []struct {
+		name  string
+		shape Shape
+		want  []string
+	}{
+		{"of columns", Shape{Columns: months}, []string{"(North|N0|||)|N1|Jan|5|", "|N1|Feb|6;7|", "(South|S0|||)(|S1|||)|S2|Jan|8|",
+			"(East|E0|||)"}},
+		{"of columns and their parts", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"), At: ";", Number: said("No")}},
+			[]string{"(North|N0||||)|N1|Jan|5|1|", "|N1|Feb|6|1|", "|N1|Feb|7|2|", "(South|S0||||)(|S1||||)|S2|Jan|8|1|", "(East|E0||||)"}},
+		{"not where blanks make lines", Shape{Columns: &ColumnsToRows{Names: saidAll("Jan"), Heading: said("Month"), Value: said("Tons"),
+			Blanks: true}}, []string{"North|N0||Jan||", "|N1|6;7|Jan|5|", "South|S0||Jan||", "|S1||Jan||", "|S2||Jan|8|", "East|E0||Jan||"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), "in.csv")
+			require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
+			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape, "f.ladle.yaml")
+			require.NoError(t, err)
+			defer table.Close()
+			assert.Equal(t, c.want, passed(t, table))
+		})
+	}
+}

@@ -23,15 +23,13 @@ import (
 )
 
 func draftCommand() *command {
-	return &command{
+	c := &command{
 		name: "draft", phase: getReady,
 		does:  "write a ladle file by matching files with the tables of a database, by names and values",
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
 			"ladle file goes to standard output.",
 		options: []option{databaseOption(),
-			{name: "sheet", value: "NAME", group: groupInput, does: "the sheet of a workbook, by its name or number; without it " +
-				"all of them"},
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME; give it again for more"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
@@ -44,6 +42,8 @@ func draftCommand() *command {
 		},
 		run: func(ctx context.Context, c *cli.Command) error { return runDraft(ctx, c, c.Bool("json")) },
 	}
+	c.options = append(c.options, readOptions()...)
+	return c
 }
 
 func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
@@ -62,7 +62,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	}
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, err := survey.Open(c.Args().Slice(), source.ReadOptions{Sheet: c.String("sheet")})
+	tables, err := survey.Open(c.Args().Slice(), readAs(c))
 	if err != nil {
 		return err
 	}
@@ -77,7 +77,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	progress.Clear()
 	var files []draft.File
 	for _, in := range surveyed.Inputs {
-		files = append(files, draft.File{Path: besideDraft(out, in.Read.Path), Survey: in})
+		files = append(files, draft.File{Path: besideDraft(out, in.Read.Path), Survey: in, Asked: readAs(c)})
 	}
 	d, err := draft.Make(ctx, files, s, db, c.StringSlice("table")...)
 	if err != nil {

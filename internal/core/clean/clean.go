@@ -3,6 +3,7 @@
 package clean
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -35,6 +36,7 @@ type cleaner struct {
 	records  []source.Record // of a block
 	kept     []value.State   // of these
 	dropped  []int           // rows of the chunk that a person has dropped
+	headers  []int64         // positions of those that repeat the header
 	now      int             // the row that is cleaned
 	problems []problem
 }
@@ -130,7 +132,7 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.effects.reset()
-	c.dropped = c.dropped[:0]
+	c.dropped, c.headers = c.dropped[:0], c.headers[:0]
 	c.problems = c.problems[:0]
 	c.short = map[int]string{}
 	c.begin(chunk.Origin)
@@ -196,6 +198,9 @@ func (c *cleaner) wholeRecord(r *source.Record) value.State {
 		return value.Bad
 	}
 	c.rowCleaner.row(r)
+	if len(c.headers) < mostHeaders && c.isHeader(r) && c.keeps() {
+		c.headers = append(c.headers, r.Position)
+	}
 	if !c.whole && !c.keeps() {
 		c.pad(c.only, value.Null)
 		return value.Null
@@ -211,6 +216,19 @@ func (c *cleaner) wholeRecord(r *source.Record) value.State {
 		}
 	}
 	return value.Given
+}
+
+// mostHeaders is how many lines that repeat the header are noted of a chunk.
+const mostHeaders = 3
+
+// isHeader reports whether a record repeats the header, as at the top of a printed page.
+func (r *Recipe) isHeader(record *source.Record) bool {
+	for i := range r.file {
+		if string(bytes.TrimSpace(record.Fields[i])) != r.columns[i].name {
+			return false
+		}
+	}
+	return r.file > 1
 }
 
 // singleCell cleans a cell that nothing else needs, unless it is remembered.
@@ -299,6 +317,7 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 			return err
 		}
 	}
+	rows.Headers = append(rows.Headers, p.headers[:min(len(p.headers), max(0, mostHeaders-len(rows.Headers)))]...)
 	for _, i := range slices.Sorted(maps.Keys(p.short)) {
 		if !slices.ContainsFunc(rows.LostDigits, func(s LostDigits) bool { return s.Column == i }) {
 			rows.LostDigits = append(rows.LostDigits, LostDigits{i, p.short[i]})

@@ -16,6 +16,9 @@ type Rows struct {
 	// Dropped are the lines that a person has dropped. They have no values.
 	Dropped spool.RowSet
 
+	// Headers are the first lines that repeat the header, by the positions of their records.
+	Headers []int64
+
 	// LostDigits has for each column the first cell that looks like a number without its last digits.
 	LostDigits []LostDigits
 

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/schema"
+	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/core/value"
 )
@@ -16,6 +17,7 @@ import (
 type File struct {
 	Path   string // as the ladle file is to name it
 	Survey *survey.Input
+	Asked  source.ReadOptions // how it was said to be read
 }
 
 // file is a file at work.

@@ -84,6 +84,18 @@ func (w *writer) input(f *file) {
 				source.Readings(m.Could), true, f.input+": encoding")
 		}
 	}
+	w.asked(f)
+	if m.Fixed != nil {
+		w.doubt("    ", fmt.Sprintf("columns seem to have fixed widths: widths: [%s] reads them one by one",
+			strings.Trim(strings.ReplaceAll(fmt.Sprint(m.Fixed), " ", ", "), "[]")), f.input)
+	}
+	if m.Escaped {
+		w.doubt("    ", `a backslash seems to stand before quotes inside of values: escape: '\' reads it so`, f.input)
+	}
+	if m.Merged > 0 {
+		w.doubt("    ", fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule of "+
+			"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
+	}
 	for _, s := range f.Survey.Shapes {
 		if s.Key == survey.ColumnsToRows {
 			w.said(fmt.Sprintf("    # columns_to_rows: {columns: {from: %s, to: %s}, heading: Period, value: Value}",
@@ -99,10 +111,26 @@ func (w *writer) input(f *file) {
 		w.said("    footer_lines: 1", fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line, last.Says), true,
 			f.input+": footer_lines")
 	}
-	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && m.Format == "text" {
+	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && f.Asked.Widths == "" &&
+		m.Format == "text" {
 		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)
 	}
 	w.rules(f)
+}
+
+// asked writes what was said of the way to read a file, where nothing that was found says it.
+func (w *writer) asked(f *file) {
+	a := f.Asked
+	for _, k := range []struct{ key, value string }{{"member", ladlefile.Scalar(a.Member)}, {"range", ladlefile.Scalar(a.Range)},
+		{"quote", ladlefile.Quoted(a.Quote)}, {"escape", ladlefile.Quoted(a.Escape)}, {"comment", ladlefile.Quoted(a.Comment)},
+		{"widths", "[" + strings.Join(strings.FieldsFunc(a.Widths, func(c rune) bool { return c == ' ' || c == ',' }), ", ") + "]"}} {
+		if given := strings.Trim(k.value, `[]'"`); given != "" {
+			w.line("    %s: %s", k.key, k.value)
+		}
+	}
+	if a.Footer > 0 {
+		w.line("    footer_lines: %d", a.Footer)
+	}
 }
 
 func pick(when bool, then, otherwise string) string {

@@ -15,6 +15,27 @@ import (
 	"ladle/internal/core/survey"
 )
 
+// TestWhatIsSaidOfAFileIsWritten: the keys by which a file was read as a person said.
+func TestWhatIsSaidOfAFileIsWritten(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "in.txt")
+	require.NoError(t, os.WriteFile(path, []byte("# x\nno   vessel  gt\nA1   Tern     7\nA22  Otter   12\nTotal        19\n"), 0o600))
+	asked := source.ReadOptions{Widths: "5 8 2", Comment: "#", Footer: 1}
+	tables, err := survey.Open([]string{path}, asked)
+	require.NoError(t, err)
+	defer survey.Close(tables)
+	seen, err := survey.Run(context.Background(), tables, nil)
+	require.NoError(t, err)
+	d, err := Make(context.Background(), []File{{Path: "in.txt", Survey: seen.Inputs[0], Asked: asked}}, &schema.Schema{}, nil)
+	require.NoError(t, err)
+	for _, says := range []string{"    comment: '#'\n", "    widths: [5, 8, 2]\n", "    footer_lines: 1\n"} {
+		assert.Contains(t, d.Text, says)
+	}
+	assert.NotContains(t, d.Text, "delimiter:")
+	f, err := ladlefile.Decode("f.ladle.yaml", []byte(d.Text+"\n  t: {from: in, columns: {a: b}}\n"))
+	require.NoError(t, err)
+	assert.Equal(t, "5, 8, 2", f.Inputs[0].Asked.Widths)
+}
+
 // TestWhatAFileSeemsToBeIsWritten: how a file is read, and what is in doubt about it, stands in the ladle file.
 func TestWhatAFileSeemsToBeIsWritten(t *testing.T) {
 	for _, c := range []struct {

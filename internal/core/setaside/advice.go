@@ -252,6 +252,8 @@ func (g *group) advice(at place) *Advice {
 		return &Advice{Note: NoteGiveWords, Words: g.words}
 	case k == reason.BlankRequired, k == reason.BlankInNew:
 		return &Advice{Note: NoteGiveValue}
+	case k == reason.CellError && g.words != nil:
+		return setting(at.rule("blank_is", g.words), NoteIfNothing)
 	case k == reason.LeadingZero:
 		return setting(at.rule("number", "0001"), NoteIfZeros)
 	case k == reason.NotFound || k == reason.LooksLike:

@@ -63,6 +63,7 @@ func TestGroupsSayWhatWouldSolveThem(t *testing.T) {
 			"no line shows which is right"}},
 		{reason.New(reason.NotDateTime), Column{}, []string{"14/03/2026 03:10"},
 			[]string{"Dues: {date: ['dd/MM/yyyy HH:mm', 'yyyy-MM-dd HH:mm']}"}},
+		{reason.New(reason.CellError), Column{}, []string{"#N/A", "#REF!"}, []string{"Dues: {blank_is: ['#N/A', '#REF!']}", "if these cells mean blank"}},
 		{date, Column{}, []string{"soon"}, []string{"Dues: {blank_is: [soon]}", "if these cells mean blank"}},
 		{reason.Because(reason.Why{Kind: reason.NotDateLike, List: reason.List("dd/MM/yyyy")}), Column{},
 			[]string{"2026-03-14"}, []string{"Dues: {date: [dd/MM/yyyy, yyyy-MM-dd]}"}},

@@ -30,7 +30,7 @@ func draftCommand() *command {
 		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
 			"ladle file goes to standard output.",
 		options: []option{databaseOption(),
-			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME; give it again for more"},
+			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
 			replaceOption(), jsonOption()},

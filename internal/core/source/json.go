@@ -70,7 +70,7 @@ func (t *text) beginJSON() (*jsonText, error) {
 		return nil, err
 	}
 	t.header.Names = j.columns.names
-	t.format.Format, t.format.JSON = formatJSON, j.way
+	t.format.Format, t.format.JSON, t.format.Header = formatJSON, j.way, Setting{Confidence: 1}
 	t.rowsOf = j.rows
 	return j, nil
 }

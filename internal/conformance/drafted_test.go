@@ -79,6 +79,60 @@ func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
 	}
 }
 
+// TestRelationsThatOnlyNamesTell: they are drafted as a doubt, where the values bear them out, and judged by a load.
+func TestRelationsThatOnlyNamesTell(t *testing.T) {
+	for _, c := range []struct{ name, column, csv, says, stays string }{
+		{"its codes", "berth_code WORD", "no,berth_code\n1,N1\n2,N2\n3,N4\n", "      berth_code: {from: berth_code, points_at: berth.code}  # ? " +
+			"the same name; 2 of 3 distinct values are in berth.code, for which the database declares no foreign key\n", "1|N1 2|N2"},
+		{"its ids", "berth_id INT", "no,berth_id\n7,1\n8,9\n", "      berth_id: {from: berth_id, points_at: berth.id}  # ? the same name; " +
+			"1 of 2 distinct values are in berth.id", "7|1"},
+		{"codes of something else", "berth_code WORD", "no,berth_code\n1,X\n2,Y\n", "      berth_code: berth_code  # ? the same name; " +
+			"it is named like a foreign key, but few or none of its values are in berth.code\n", "1|X 2|Y"},
+		{"codes instead of ids", "berth_id INT", "no,berth\n1,N1\n2,N3\n", "      berth_id: {from: berth, lookup: berth.code}  # ? ", "1|1 2|3"},
+		{"ids instead of codes", "berth_code WORD", "no,berth_id\n1,2\n2,3\n", "      berth_code: berth_id  # ? part of the name; " +
+			"it is named like a foreign key, but few or none of its values are in berth.code\n", "1|2 2|3"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n"+
+				"CREATE TABLE stay (no INT PRIMARY KEY, "+c.column+");\nINSERT INTO berth (code) VALUES ('N1'), ('N2'), ('N3');")
+			text, _ := w.drafted(c.csv)
+			require.Contains(t, text, c.says)
+			w.write("f.ladle.yaml", text+"set_aside_limit: any\n")
+			doc, r := w.load("load")
+			require.Contains(t, []int{0, 4}, r.status, r.stderr+string(doc.Why)) // 4: with lines set aside
+			assert.Equal(t, strings.Fields(c.stays), w.query("SELECT * FROM stay ORDER BY no"))
+		})
+	}
+}
+
+// TestColumnsWithTheSameValues: names decide between columns whose values are those of the same key, and where they don't, it is said.
+func TestColumnsWithTheSameValues(t *testing.T) {
+	for _, c := range []struct {
+		name, tables, csv string
+		says              []string
+	}{
+		{"a row that refers to its own table", "CREATE TABLE berth (id ID, berth_code WORD NOT NULL UNIQUE, name WORD, part_of_id INT REFERENCES berth(id));\n" +
+			"INSERT INTO berth (berth_code) VALUES ('N1'), ('N2');", "berth_id,name,part_of\nN1,North,\nN2,South,N1\nN3,West,N1\n",
+			[]string{"      berth_code: berth_id  # part of the name; 2 of 3", "      part_of_id: {from: part_of, lookup: berth.berth_code}  # named like berth.part_of_id; 1 of 1"}},
+		{"two relations to a table", berthsAndTows, "tow_no,to_berth,from_berth\n1,N1,N2\n2,N2,N3\n3,N3,N1\n",
+			[]string{"      from_id: {from: from_berth, lookup: berth.code}  # named like tow.from_id, but for the name of berth; 3 of 3", "      to_id: {from: to_berth, lookup: berth.code}  # named"}},
+		{"names that tell nothing", berthsAndTows, "tow_no,a,b\n1,N1,N2\n2,N2,N3\n3,N3,N1\n",
+			[]string{"      from_id: {from: a, lookup: berth.code}  # ? 3 of 3 distinct values are in berth.code; the column b fits as well\n",
+				"      to_id: {from: b, lookup: berth.code}  # ? 3 of 3 distinct values are in berth.code; the column a fits as well\n"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			text, _ := newWorld(t, sqliteFile{}, c.tables).drafted(c.csv)
+			for _, says := range c.says {
+				assert.Contains(t, text, says)
+			}
+		})
+	}
+}
+
+const berthsAndTows = "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n" +
+	"CREATE TABLE tow (tow_no INT PRIMARY KEY, from_id INT NOT NULL REFERENCES berth(id), to_id INT NOT NULL REFERENCES berth(id));\n" +
+	"INSERT INTO berth (code) VALUES ('N1'), ('N2'), ('N3');"
+
 // TestReasonsSayWhereValuesAre: what only comes with the files is not said to be in a table.
 func TestReasonsSayWhereValuesAre(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth INT);\n"+

@@ -58,6 +58,8 @@ type assignment struct {
 	of     *schema.Column
 	column *column
 	lookup *lookup
+	rival  *column // another column of the file that fits as well
+	points *place  // the key that its values are those of, where the database doesn't declare it
 }
 
 // lookup is how the row of another table is found.
@@ -139,7 +141,9 @@ func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess 
 	}
 	g := byName(from.Name, t, c.Name)
 	if t.UniqueOn([]string{c.Name}) && c.Type.Kind == value.Text {
-		g = better(g, m.byValue(question{place{t, c.Name}, from, false}))
+		if values := m.byValue(question{place{t, c.Name}, from, false}); g.Score < sure {
+			g = g.and(values)
+		}
 	}
 	return g
 }
@@ -170,6 +174,37 @@ func (m *matcher) ids(t *schema.Table, c *schema.Column, from *column, g guess) 
 		g.Why, parent.Name, n, min(len(from.texts), fewTexts))}
 }
 
+// pointAt has a column that is named like a foreign key point at that key if its values are there. Ids stay a doubt.
+func (m *matcher) pointAt(t *schema.Table, x *assignment) {
+	const doubtful = 0.65
+	parent, key, _ := m.relation(t, x.of)
+	if parent == nil || parent.Odd != "" || len(x.column.texts) == 0 {
+		return
+	}
+	at := place{parent, key}
+	there := m.byValue(question{at, x.column, true})
+	switch {
+	case there.Score > 0:
+		x.points, x.Score, x.Why = &at, m.uncertain(x.Score, question{at, x.column, true}), x.Why+"; "+there.Why+", for which the database declares no foreign key"
+	case !m.filled(at):
+		return
+	default:
+		x.Why += fmt.Sprintf("; it is named like a foreign key, but few or none of its values are in %s.%s", parent.Name, key)
+	}
+	if x.points == nil || x.of.Type.Kind == value.Int {
+		x.Score = min(x.Score, doubtful)
+	}
+}
+
+// uncertain keeps a score below 1 while values are missing.
+func (m *matcher) uncertain(score float64, q question) float64 {
+	const most = 0.99
+	if n, known := m.values.told[q]; known && n < min(len(q.from.texts), fewTexts) {
+		return min(score, most)
+	}
+	return score
+}
+
 // relation is the relation of a single column of t: declared, or told by its name.
 func (m *matcher) relation(t *schema.Table, c *schema.Column) (parent *schema.Table, key string, named bool) {
 	if r := t.Relation(c.Name); r != nil {
@@ -196,7 +231,8 @@ func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) [
 	}
 	var all []assignment
 	for _, k := range parent.Keys {
-		if len(k.Columns) == 1 && k.Columns[0] == key && parent.Column(key).Type.Kind == value.Int {
+		if one := parent.Column(k.Columns[0]); len(k.Columns) == 1 && one.Type.Kind == value.Int &&
+			(one.Name == key || one.Identity) {
 			continue // an id, which files don't know
 		}
 		if len(k.Columns) == 1 {
@@ -240,20 +276,17 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 		if !compatible(from.Type, key) || len(from.texts) == 0 {
 			continue
 		}
-		name := better(asRelation(from.Name, t, c.Name), byName(from.Name, parent, key.Name))
+		name := better(asRelation(from.Name, t, c.Name, parent), byName(from.Name, parent, key.Name))
 		if len(words(from.Name)) == 1 && slices.Contains(general, words(from.Name)[0]) &&
-			asRelation(from.Name, t, c.Name).Score == 0 {
+			asRelation(from.Name, t, c.Name, parent).Score == 0 {
 			name = guess{} // every table has a name
 		}
 		asked := question{place{parent, key.Name}, from, true}
-		values := m.byValue(asked)
-		g := better(name, values)
-		switch {
-		case name.Score > 0 && values.Score > 0:
-			g = guess{min(1, max(name.Score, values.Score)+0.05), name.Why + "; " + values.Why}
-		case m.values.told[asked] == 0 && m.filled(asked.place):
+		g := name.and(m.byValue(asked))
+		if m.values.told[asked] == 0 && m.filled(asked.place) {
 			g.Score *= 0.55 // the table has other values
 		}
+		g.Score = m.uncertain(g.Score, asked)
 		if g.Score >= likely {
 			all = append(all, assignment{guess: g, of: c, column: nil, lookup: &lookup{table: parent,
 				by: []assignment{{guess: g, of: key, column: from}}}})
@@ -266,13 +299,16 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 func (m *matcher) filled(p place) bool { return len(m.values.there[p])+len(m.values.comes[p]) >= 3 }
 
 // asRelation returns how likely a column of the file is meant for a column that refers to another table, by the names.
-func asRelation(file string, t *schema.Table, column string) guess {
+func asRelation(file string, t *schema.Table, column string, parent *schema.Table) guess {
 	f, c := words(file), words(column)
 	if n := len(c); n > 1 && slices.Contains([]string{"id", "no", "code", "ref"}, c[n-1]) {
 		c = c[:n-1]
 	}
 	if slices.Equal(f, c) {
 		return guess{0.95, "named like " + t.Name + "." + column}
+	}
+	if p := words(parent.Name); slices.Equal(without(f, p), without(c, p)) {
+		return guess{0.9, "named like " + t.Name + "." + column + ", but for the name of " + parent.Name}
 	}
 	return guess{}
 }
@@ -288,7 +324,7 @@ func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *
 		back = back || grand == t
 		part, ok := m.part(f, parent, of, depth)
 		if !ok {
-			part, ok = m.asked(f, t, c, of)
+			part, ok = m.asked(f, t, c, parent, of)
 		}
 		if !ok {
 			return assignment{}, false
@@ -297,7 +333,7 @@ func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *
 		whole.Score = min(whole.Score, part.Score)
 	}
 	if back { // the rows of parent refer to t themselves: only a column that is named so means one of them
-		named, ok := m.asked(f, t, c, nil)
+		named, ok := m.asked(f, t, c, parent, nil)
 		if !ok {
 			return assignment{}, false
 		}
@@ -332,9 +368,9 @@ func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth i
 }
 
 // asked finds the column of the file that is named like a relation, for a column of of's type.
-func (m *matcher) asked(f *file, t *schema.Table, c, of *schema.Column) (assignment, bool) {
+func (m *matcher) asked(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, of *schema.Column) (assignment, bool) {
 	for _, from := range f.columns {
-		if g := asRelation(from.Name, t, c.Name); g.Score > 0 &&
+		if g := asRelation(from.Name, t, c.Name, parent); g.Score > 0 &&
 			(of == nil || compatible(from.Type, of) && of.Type.Kind != value.Int) {
 			return assignment{guess: g, of: of, column: from}, true
 		}
@@ -349,12 +385,14 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 	for i := range t.Columns {
 		c := &t.Columns[i]
 		for _, from := range f.columns {
-			g := m.direct(t, c, from)
+			x := assignment{guess: m.direct(t, c, from), of: c, column: from}
 			if t.Relation(c.Name) != nil {
-				g = m.ids(t, c, from, g)
+				x.guess = m.ids(t, c, from, x.guess)
+			} else if x.Score >= likely {
+				m.pointAt(t, &x)
 			}
-			if g.Score >= likely {
-				all = append(all, assignment{guess: g, of: c, column: from})
+			if x.Score >= likely {
+				all = append(all, x)
 			}
 		}
 		all = append(all, m.finds(f, t, c, deepest)...)
@@ -368,6 +406,7 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 		}
 	}
 	b.byType()
+	b.rivals(all)
 	slices.SortFunc(b.fed, func(a, c assignment) int {
 		return cmp.Compare(slices.Index(t.Names(), a.of.Name), slices.Index(t.Names(), c.of.Name))
 	})
@@ -377,6 +416,22 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 	}
 	b.missing = t.Missing(names)
 	return b
+}
+
+// rivals notes columns of the file that fit as well as those that were chosen, and are not used for anything likelier.
+func (b *block) rivals(all []assignment) {
+	const near = 0.03 // between scores that are about the same
+	for i := range b.fed {
+		x := &b.fed[i]
+		for _, o := range all {
+			column := cmp.Or(o.column, o.single())
+			if o.of == x.of && column != nil && !x.uses(column) && o.Score >= x.Score-near && o.exact() >= x.exact() &&
+				b.bestOf(column) <= min(o.Score, valuesAlone) {
+				x.rival = column
+				break
+			}
+		}
+	}
 }
 
 func (b *block) feeds(column string) bool {

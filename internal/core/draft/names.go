@@ -21,10 +21,23 @@ func better(a, b guess) guess {
 	return a
 }
 
-// likely is the least score that makes a match; sure the least one that is no doubt.
+// and is the guess of two that bear each other out.
+func (g guess) and(o guess) guess {
+	switch {
+	case o.Score == 0:
+		return g
+	case g.Score == 0:
+		return o
+	}
+	return guess{1 - (1-g.Score)*(1-o.Score), g.Why + "; " + o.Why}
+}
+
+// likely is the least score that makes a match; sure the least one that is no doubt; valuesAlone the most that values are
+// worth without a name.
 const (
-	likely = 0.5
-	sure   = 0.7
+	likely      = 0.5
+	sure        = 0.7
+	valuesAlone = 0.9
 )
 
 // short are words that people write in several ways, by the one that stands for all of them.

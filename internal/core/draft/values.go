@@ -153,15 +153,16 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
 }
 
-// byValue returns how likely the values of a column are keys of a place, by how many of them it has.
+// byValue returns how likely the values of a column are keys of a place, by how many of them it has: few values that are
+// all there say less than many.
 func (c *catalogue) byValue(q question) (guess, error) {
+	const least = 0.5
 	few := min(len(q.from.texts), fewTexts)
 	if few == 0 || q.table.Odd != "" || q.table.Column(q.column).Odd != "" {
 		return guess{}, nil
 	}
 	n, err := c.shared(q)
-	share := float64(n) / float64(few)
-	if err != nil || n == 0 || share < 0.3 {
+	if err != nil || n == 0 || float64(n)/float64(few) < 0.3 {
 		return guess{}, err
 	}
 	of := fmt.Sprintf("%d of %d", n, few)
@@ -169,14 +170,16 @@ func (c *catalogue) byValue(q question) (guess, error) {
 		of = fmt.Sprintf("%d of the first %d", n, few)
 	}
 	why := fmt.Sprintf("%s distinct values are in %s.%s", of, q.table.Name, q.column)
-	if there, err := c.shared(question{q.place, q.from, false}); err != nil || there < n {
+	there, err := c.shared(question{q.place, q.from, false})
+	switch {
+	case err != nil:
+		return guess{}, err
+	case there == 0:
+		why = fmt.Sprintf("%s distinct values come into %s.%s with the files", of, q.table.Name, q.column)
+	case there < n:
 		why += " or come into it with the files"
-		if there == 0 {
-			why = fmt.Sprintf("%s distinct values come into %s.%s with the files", of, q.table.Name, q.column)
-		}
-		return guess{0.6 + 0.4*share, why}, err
 	}
-	return guess{0.6 + 0.4*share, why}, nil
+	return guess{least + (valuesAlone-least)*float64(n)/float64(few+1), why}, nil
 }
 
 // respelt returns the texts of a file that a column of a table has in another spelling, one that the database holds to

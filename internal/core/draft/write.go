@@ -225,6 +225,9 @@ func (w *writer) column(b *block, name string, x assignment) {
 		}
 	}
 	doubt, why := x.Score < sure, x.Why
+	if x.rival != nil {
+		doubt, why = true, join(why, "the column "+x.rival.ref+" fits as well")
+	}
 	if differs := b.undecided(x); differs != "" {
 		doubt, why = true, join(why, differs)
 	}
@@ -234,6 +237,7 @@ func (w *writer) column(b *block, name string, x assignment) {
 	if x.lookup != nil {
 		match.Lookup = x.lookup.table.Name
 		if x.lookup.named {
+			doubt = true
 			why += "; guessed from its name, since the database declares no foreign key"
 		}
 		if x.lookup.loose {
@@ -252,8 +256,13 @@ func (w *writer) column(b *block, name string, x assignment) {
 		return
 	}
 	if x.lookup == nil {
-		w.said(fmt.Sprintf("      %s: %s", ladlefile.Scalar(x.of.Name), ladlefile.Scalar(x.column.ref)), why, doubt,
-			where)
+		source := ladlefile.Scalar(x.column.ref)
+		if x.points != nil {
+			doubt = true
+			source = fmt.Sprintf("{from: %s, points_at: %s}", ladlefile.Flow(x.column.ref),
+				ladlefile.Flow(x.points.table.Name+"."+x.points.column))
+		}
+		w.said(fmt.Sprintf("      %s: %s", ladlefile.Scalar(x.of.Name), source), why, doubt, where)
 		return
 	}
 	w.said(fmt.Sprintf("      %s:", ladlefile.Scalar(x.of.Name)), why, doubt, where)

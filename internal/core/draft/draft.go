@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -166,11 +167,13 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 	return best, filled
 }
 
-// fillable lists the blocks for tables in which a block finds rows and of which the file knows more than their keys.
+// fillable lists the blocks for tables in which a block finds rows, where the file knows more of them than their keys, or
+// where they are empty and a lookup can't add their rows.
 func (m *matcher) fillable(b *block) []*block {
 	var all []*block
 	for _, t := range parents(b) {
-		if p := m.fit(b.file, t); len(p.missing) == 0 && p.knowsMore(b) {
+		if p := m.fit(b.file, t); len(p.missing) == 0 && len(p.fed) > 0 &&
+			(p.knowsMore(b) || m.empty(t) && !p.isName()) {
 			p.child = b
 			all = append(all, p)
 		}
@@ -226,6 +229,20 @@ func (b *block) knowsMore(child *block) bool {
 			}
 		}
 		return false
+	})
+}
+
+// empty reports whether a table has no rows, and no file brings any.
+func (m *matcher) empty(t *schema.Table) bool {
+	size, err := m.values.size(t)
+	m.err = cmp.Or(m.err, err)
+	return size == 0 && !slices.ContainsFunc(slices.Collect(maps.Keys(m.values.comes)), func(p place) bool { return p.table == t })
+}
+
+// isName reports whether the table needs nothing but one unique column, so that a lookup can add its rows.
+func (b *block) isName() bool {
+	return isNames(b.table) && b.table.Identity() != nil && slices.ContainsFunc(b.fed, func(x assignment) bool {
+		return b.table.UniqueOn([]string{x.of.Name}) && len(b.table.Missing([]string{x.of.Name})) == 0
 	})
 }
 

@@ -250,7 +250,7 @@ func (m *matcher) finds(f *file, t *schema.Table, c *schema.Column, depth int) [
 
 // byText lists the columns of the file by whose values a row of parent can be found although they are not unique there.
 func (m *matcher) byText(f *file, t *schema.Table, c *schema.Column, parent *schema.Table) (all []assignment) {
-	const most, holds = 0.9, 0.8 // the score of a match, and the share of values that the table has
+	const most, holds = 0.75, 0.8 // the score of a match, less than that of a key, and the share of values that the table has
 	for i := range parent.Columns {
 		key := &parent.Columns[i]
 		if key.Type.Kind != value.Text || key.Odd != "" || parent.UniqueOn([]string{key.Name}) {
@@ -406,6 +406,7 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 		}
 	}
 	b.byType()
+	b.byDifference()
 	b.rivals(all)
 	slices.SortFunc(b.fed, func(a, c assignment) int {
 		return cmp.Compare(slices.Index(t.Names(), a.of.Name), slices.Index(t.Names(), c.of.Name))
@@ -469,6 +470,33 @@ func (b *block) byType() {
 			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " that is left"}, of: c,
 				column: left[0]})
 		}
+	}
+}
+
+// byDifference feeds a key of texts that is required from the only column of the file that is left and whose values are all
+// different.
+func (b *block) byDifference() {
+	if !slices.ContainsFunc(b.fed, func(x assignment) bool { return x.lookup == nil && x.Score >= sure }) {
+		return // nothing says that the rows are of this table
+	}
+	var left []*column
+	for _, k := range b.file.Survey.Keys {
+		for _, from := range b.file.columns {
+			if len(k.Columns) == 1 && k.Columns[0] == from.Name && k.Repeats == 0 && from.Type == "text" && b.unused(from) {
+				left = append(left, from)
+			}
+		}
+	}
+	var keys []*schema.Column
+	for i := range b.table.Columns {
+		if c := &b.table.Columns[i]; c.Required && c.Type.Kind == value.Text && b.table.UniqueOn([]string{c.Name}) &&
+			b.table.Relation(c.Name) == nil && !c.Generated && !b.feeds(c.Name) {
+			keys = append(keys, c)
+		}
+	}
+	if len(left) == 1 && len(keys) == 1 {
+		b.fed = append(b.fed, assignment{guess: guess{likely, "the only column left whose values are all different, as those of a key are"},
+			of: keys[0], column: left[0]})
 	}
 }
 

@@ -56,15 +56,24 @@ var short = map[string]string{
 var units = []string{"m", "km", "cm", "mm", "ft", "t", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent",
 	"eur", "usd", "gbp", "tons", "at", "on"}
 
+// phrases are names that people write in other words, by those that stand for them.
+var phrases = map[string]string{"surname": "last name", "family name": "last name", "forename": "first name", "given name": "first name"}
+
 // words are the words of a name in the form in which they are compared.
 func words(name string) []string {
 	all := schema.Words(name)
+	if p, ok := phrases[strings.Join(all, " ")]; ok {
+		all = strings.Fields(p)
+	}
 	for i, w := range all {
 		w = schema.Singular(w)
 		if s, ok := short[w]; ok {
 			w = s
 		}
 		all[i] = w
+	}
+	if len(all) > 2 && all[0] == "no" && all[1] == "of" { // how many
+		all = all[2:]
 	}
 	return all
 }
@@ -88,6 +97,9 @@ func byName(file string, table *schema.Table, column string) guess {
 		return guess{0.85, "the name of the table"}
 	case abbreviates(f, c) || abbreviates(c, f):
 		return guess{0.75, "one name is short for the other"}
+	case len(c) > 1 && slices.Contains([]string{"no", "code"}, c[len(c)-1]) && (slices.Equal(f, c[:len(c)-1]) ||
+		abbreviates(f, c[:len(c)-1]) || abbreviates(c[:len(c)-1], f)):
+		return guess{0.72, "the same name, but for the last word"}
 	case len(f) == 1 && len(f[0]) > 1 && f[0] == initials(c), len(c) == 1 && len(c[0]) > 1 && c[0] == initials(f):
 		return guess{0.72, "the first letters of the name"}
 	}

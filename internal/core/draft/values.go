@@ -110,17 +110,25 @@ func (c *catalogue) missing(q question) (texts []string, err error) {
 	return texts, err
 }
 
+// size is the number of rows of a table.
+func (c *catalogue) size(t *schema.Table) (int64, error) {
+	if size, counted := c.sizes[t]; counted {
+		return size, nil
+	}
+	size, _, err := c.db.Count(c.ctx, t)
+	if err == nil {
+		c.sizes[t] = size
+	}
+	return size, err
+}
+
 func (c *catalogue) values(p place, texts []string) (known, error) {
 	if has, ok := c.there[p]; ok {
 		return has, nil
 	}
-	size, counted := c.sizes[p.table]
-	if !counted {
-		var err error
-		if size, _, err = c.db.Count(c.ctx, p.table); err != nil {
-			return nil, err
-		}
-		c.sizes[p.table] = size
+	size, err := c.size(p.table)
+	if err != nil {
+		return nil, err
 	}
 	has := known{}
 	take := func(b *value.Batch) error {

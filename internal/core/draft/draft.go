@@ -6,7 +6,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"maps"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -236,7 +235,12 @@ func (b *block) knowsMore(child *block) bool {
 func (m *matcher) empty(t *schema.Table) bool {
 	size, err := m.values.size(t)
 	m.err = cmp.Or(m.err, err)
-	return size == 0 && !slices.ContainsFunc(slices.Collect(maps.Keys(m.values.comes)), func(p place) bool { return p.table == t })
+	for p := range m.values.comes {
+		if p.table == t {
+			return false
+		}
+	}
+	return size == 0
 }
 
 // isName reports whether the table needs nothing but one unique column, so that a lookup can add its rows.

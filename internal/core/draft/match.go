@@ -136,16 +136,48 @@ func compatible(cells string, c *schema.Column) bool {
 
 // direct returns how likely a column of the file feeds a column of a table itself.
 func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess {
-	if c.Generated || c.Odd != "" || !compatible(from.Type, c) {
+	if c.Generated || c.Odd != "" {
 		return guess{}
 	}
 	g := byName(from.Name, t, c.Name)
+	if !compatible(from.Type, c) {
+		return unfit(g, c, from)
+	}
 	if t.UniqueOn([]string{c.Name}) && c.Type.Kind == value.Text {
 		if values := m.byValue(question{place{t, c.Name}, from, false}); g.Score < sure {
 			g = g.and(values)
 		}
 	}
 	return g
+}
+
+// unfit is the guess for a column of the file that has the name of another one but cells that can't be its values as they
+// stand: a doubt if most of them look like numbers, dates or times.
+func unfit(g guess, c *schema.Column, from *column) guess {
+	const named, doubtful = 0.9, 0.6
+	few := from.texts[:min(len(from.texts), fewTexts)]
+	if g.Score < named || c.Identity || c.Type.Kind == value.Bool ||
+		from.Type != "text" && from.Type != "decimal number" {
+		return guess{}
+	}
+	read := value.NewColumn(c.Type)
+	digits, not, first := 0, 0, ""
+	for _, t := range few {
+		t = strings.TrimSpace(t)
+		if strings.ContainsAny(t, "0123456789") {
+			digits++
+		}
+		if value.Parse(&read, c.Type, []byte(t)) != nil {
+			if not++; not == 1 {
+				first = t
+			}
+		}
+	}
+	if not == 0 || 2*digits <= len(few) {
+		return guess{}
+	}
+	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, such as %q",
+		g.Why, not, len(few), c.Declared, first)}
 }
 
 func (m *matcher) byValue(q question) guess {
@@ -185,11 +217,13 @@ func (m *matcher) pointAt(t *schema.Table, x *assignment) {
 	there := m.byValue(question{at, x.column, true})
 	switch {
 	case there.Score > 0:
-		x.points, x.Score, x.Why = &at, m.uncertain(x.Score, question{at, x.column, true}), x.Why+"; "+there.Why+", for which the database declares no foreign key"
+		x.points, x.Score = &at, m.uncertain(x.Score, question{at, x.column, true})
+		x.Why += "; " + there.Why + ", for which the database declares no foreign key"
 	case !m.filled(at):
 		return
 	default:
-		x.Why += fmt.Sprintf("; it is named like a foreign key, but few or none of its values are in %s.%s", parent.Name, key)
+		x.Why += fmt.Sprintf("; it is named like a foreign key, but few or none of its values are in %s.%s",
+			parent.Name, key)
 	}
 	if x.points == nil || x.of.Type.Kind == value.Int {
 		x.Score = min(x.Score, doubtful)
@@ -368,7 +402,8 @@ func (m *matcher) part(f *file, parent *schema.Table, of *schema.Column, depth i
 }
 
 // asked finds the column of the file that is named like a relation, for a column of of's type.
-func (m *matcher) asked(f *file, t *schema.Table, c *schema.Column, parent *schema.Table, of *schema.Column) (assignment, bool) {
+func (m *matcher) asked(f *file, t *schema.Table, c *schema.Column, parent *schema.Table,
+	of *schema.Column) (assignment, bool) {
 	for _, from := range f.columns {
 		if g := asRelation(from.Name, t, c.Name, parent); g.Score > 0 &&
 			(of == nil || compatible(from.Type, of) && of.Type.Kind != value.Int) {
@@ -426,8 +461,8 @@ func (b *block) rivals(all []assignment) {
 		x := &b.fed[i]
 		for _, o := range all {
 			column := cmp.Or(o.column, o.single())
-			if o.of == x.of && column != nil && !x.uses(column) && o.Score >= x.Score-near && o.exact() >= x.exact() &&
-				b.bestOf(column) <= min(o.Score, valuesAlone) {
+			if o.of == x.of && column != nil && !x.uses(column) && o.Score >= x.Score-near &&
+				o.exact() >= x.exact() && b.bestOf(column) <= min(o.Score, valuesAlone) {
 				x.rival = column
 				break
 			}
@@ -482,7 +517,8 @@ func (b *block) byDifference() {
 	var left []*column
 	for _, k := range b.file.Survey.Keys {
 		for _, from := range b.file.columns {
-			if len(k.Columns) == 1 && k.Columns[0] == from.Name && k.Repeats == 0 && from.Type == "text" && b.unused(from) {
+			if len(k.Columns) == 1 && k.Columns[0] == from.Name && k.Repeats == 0 && from.Type == "text" &&
+				b.unused(from) {
 				left = append(left, from)
 			}
 		}
@@ -495,8 +531,8 @@ func (b *block) byDifference() {
 		}
 	}
 	if len(left) == 1 && len(keys) == 1 {
-		b.fed = append(b.fed, assignment{guess: guess{likely, "the only column left whose values are all different, as those of a key are"},
-			of: keys[0], column: left[0]})
+		why := "the only column left whose values are all different, as those of a key are"
+		b.fed = append(b.fed, assignment{guess: guess{likely, why}, of: keys[0], column: left[0]})
 	}
 }
 

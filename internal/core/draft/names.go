@@ -57,7 +57,8 @@ var units = []string{"m", "km", "cm", "mm", "ft", "t", "kg", "g", "lb", "l", "h"
 	"eur", "usd", "gbp", "tons", "at", "on"}
 
 // phrases are names that people write in other words, by those that stand for them.
-var phrases = map[string]string{"surname": "last name", "family name": "last name", "forename": "first name", "given name": "first name"}
+var phrases = map[string]string{"surname": "last name", "family name": "last name", "forename": "first name",
+	"given name": "first name"}
 
 // words are the words of a name in the form in which they are compared.
 func words(name string) []string {

@@ -245,6 +245,10 @@ func showOddities(s *term.Screen, in *survey.Input) {
 		items = append(items, "possibly totals of other rows: "+placesWith(in,
 			survey.Oddity{Places: in.Totals, Count: int64(len(in.Totals))}))
 	}
+	if in.Second != nil {
+		items = append(items, "possibly the header of another table: "+placesWith(in,
+			survey.Oddity{Places: []survey.Place{in.Second.Place}, Count: 1}))
+	}
 	for _, s := range in.Shapes {
 		items = append(items, shapeWords(s))
 	}

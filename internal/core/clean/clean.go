@@ -37,6 +37,7 @@ type cleaner struct {
 	kept     []value.State   // of these
 	dropped  []int           // rows of the chunk that a person has dropped
 	headers  []int64         // positions of those that repeat the header
+	second   []int           // rows that seem to be the header of another table
 	now      int             // the row that is cleaned
 	problems []problem
 }
@@ -132,7 +133,7 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.effects.reset()
-	c.dropped, c.headers = c.dropped[:0], c.headers[:0]
+	c.dropped, c.headers, c.second = c.dropped[:0], c.headers[:0], c.second[:0]
 	c.problems = c.problems[:0]
 	c.short = map[int]string{}
 	c.begin(chunk.Origin)
@@ -152,6 +153,10 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 		first += n
 	}
 	slices.SortStableFunc(c.problems, func(a, b problem) int { return cmp.Compare(a.row, b.row) })
+	c.second = slices.DeleteFunc(c.second, func(row int) bool {
+		_, found := slices.BinarySearchFunc(c.problems, row, func(p problem, row int) int { return cmp.Compare(p.row, row) })
+		return !found
+	})
 }
 
 func (c *cleaner) tell(blame int, raw []byte, why reason.Cause) {
@@ -186,6 +191,9 @@ func (c *cleaner) block(first, n int) {
 func (c *cleaner) wholeRecord(r *source.Record) value.State {
 	c.batch.Columns[position].AppendNum(r.Position)
 	c.pass(r.Passed)
+	if r.Gap && r.MayBeginTable() {
+		c.second = append(c.second, c.now)
+	}
 	if r.Dropped {
 		c.dropped = append(c.dropped, c.now)
 		c.pad(c.only, value.Null)
@@ -318,6 +326,10 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 		}
 	}
 	rows.Headers = append(rows.Headers, p.headers[:min(len(p.headers), max(0, mostHeaders-len(rows.Headers)))]...)
+	if len(p.second) > 0 && rows.Second == nil {
+		row := p.second[0]
+		rows.Second = &Second{p.batch.Columns[position].Nums[row], first + int64(row)}
+	}
 	for _, i := range slices.Sorted(maps.Keys(p.short)) {
 		if !slices.ContainsFunc(rows.LostDigits, func(s LostDigits) bool { return s.Column == i }) {
 			rows.LostDigits = append(rows.LostDigits, LostDigits{i, p.short[i]})

@@ -19,12 +19,20 @@ type Rows struct {
 	// Headers are the first lines that repeat the header, by the positions of their records.
 	Headers []int64
 
+	// Second is the line that seems to be the header of another table below this one; nil for none.
+	Second *Second
+
 	// LostDigits has for each column the first cell that looks like a number without its last digits.
 	LostDigits []LostDigits
 
 	spool   *spool.Spool // the position of each line, then a column for each of the wanted ones
 	origins []source.Origin
 	effects effects
+}
+
+// Second is a line, by the position of its record and its number among the lines, from 0.
+type Second struct {
+	Position, Row int64
 }
 
 // The columns of the spool of Rows.

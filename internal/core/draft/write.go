@@ -106,7 +106,14 @@ func (w *writer) input(f *file) {
 		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]), ladlefile.Quoted(s.Between)),
 			"its cells look like lists; with this line their parts become lines", true, f.input+": parts_to_rows")
 	}
-	if f.Survey.EndsWithTotal && m.Format == "text" {
+	if s := f.Survey.Second; s != nil {
+		text, line := fmt.Sprintf("    # footer_lines: %d", s.Rows), "line"
+		if m.Format != "text" {
+			text, line = "    # range: CELLS OF THIS TABLE", "row"
+		}
+		w.said(text, fmt.Sprintf("%s %d, %q, seems to be the header of another table", line, s.Line, s.Says), true,
+			f.input+": another table")
+	} else if f.Survey.EndsWithTotal && m.Format == "text" {
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
 		w.said("    footer_lines: 1", fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line, last.Says), true,
 			f.input+": footer_lines")

@@ -45,6 +45,9 @@ func TestWhatAFileSeemsToBeIsWritten(t *testing.T) {
 		{"a total at the end", "in.csv", "Code;Depth\nN1;5\nN2;6\nTotal;11\n", []string{"    header: 1\n", "    delimiter: ';'\n",
 			`    footer_lines: 1  # ? line 4, "Total", seems to sum up the others`}, nil},
 		{"a total that isn't at the end", "in.csv", "Code,Depth\nN1,5\nTotal,5\nN2,6\n", nil, []string{"footer_lines"}},
+		{"another table", "in.csv", "Code,Depth\nN1,5\nN2,6\nN3,7\n\nAgent,Phone\nMole House,555\n", []string{
+			`    # footer_lines: 2  # ? line 6, "Agent", seems to be the header of another table`}, nil},
+		{"groups", "in.csv", "Code,Depth\nN1,5\nN2,6\n\nS3,7\nS4,7\n", nil, []string{"footer_lines"}},
 		{"months", "in.csv", "Code,Jan,Feb,Mar\nN1,5,6,7\n", []string{"    # columns_to_rows: {columns: {from: Jan, to: Mar}, " +
 			"heading: Period, value: Value}  # ? these columns look like values of one"}, nil},
 		{"lists", "in.csv", "Code,Cargo\nN1,Wheat; Salt\nN2,Coal; Salt\nN3,Fish; Coal\n",

@@ -13,6 +13,22 @@ import (
 	"ladle/internal/core/value"
 )
 
+// second says that another table seems to stand below.
+func (in *Intake) second(feed int) []string {
+	rows, t := in.Rows[feed], in.Tables[feed]
+	if rows.Second == nil || in.options.First > 0 {
+		return nil
+	}
+	do := fmt.Sprintf("footer_lines: %d", rows.Len()-rows.Second.Row)
+	if t.Formats()[0].Format != "text" {
+		do = "range: with the cells of this one"
+	} else if len(t.Files()) > 1 {
+		do = "only: with a condition that they don't meet"
+	}
+	return []string{fmt.Sprintf("%s seems to be the header of another table, since blank lines stand above it and its cells don't fit; "+
+		"it and the lines below are read like others. To leave them out: %s", source.PlaceOf(t, rows.Second.Position).Short(), do)}
+}
+
 // ending is what the last lines of a feed seem to be, where they are no rows: totals of those above, or notes.
 func (in *Intake) ending(feed int) ([]string, error) {
 	rows, t := in.Rows[feed], in.Tables[feed]

@@ -33,6 +33,7 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 			in.Notes = append(in.Notes, fmt.Sprintf("%s repeats the header, and is read like other lines; only: with a condition that such "+
 				"lines don't meet leaves them out", at.Short()))
 		}
+		in.Notes = append(in.Notes, in.second(i)...)
 		ending, err := in.ending(i)
 		if err != nil {
 			return err

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"hash/maphash"
 	"slices"
 
@@ -86,6 +87,7 @@ type Record struct {
 	Faults  []Fault       // cells that can't be trusted
 	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
 	Dropped bool          // a person has dropped the line: it counts as left out
+	Gap     bool          // blank lines or rows stand above it, in its chunk
 	Passed  []Record      // those between the last one and this one that make none, if the chunk keeps them
 	From    []int         // the fields of the file in which the cells stand, -1 for none; nil where they are the same
 
@@ -136,15 +138,32 @@ func (c *Chunk) read(r *Record) bool {
 	if !r.Keep {
 		r.buf = r.buf[:0]
 	}
+	blank, last := c.Counts.Blank, c.Counts.last
 	if !c.rows.next(c, r) {
 		return false
 	}
+	r.Gap = c.Counts.Records > 0 && (c.Counts.Blank > blank || c.Counts.last > last+1)
 	c.Counts.Records++
 	r.Position |= int64(c.Origin.File) << lineBits
 	if c.wanted != nil {
 		r.reorder(c.wanted)
 	}
 	return true
+}
+
+// MayBeginTable reports whether the record may be the header of another table below this one: blank lines stand above it,
+// and two or more of its cells have words, none of them a digit.
+func (r *Record) MayBeginTable() bool {
+	filled := 0
+	for _, f := range r.Fields {
+		if bytes.ContainsAny(f, "0123456789") {
+			return false
+		}
+		if len(bytes.TrimSpace(f)) > 0 {
+			filled++
+		}
+	}
+	return r.Gap && filled > 1
 }
 
 // reorder puts fields in the order of the table, where the file has them in another one.

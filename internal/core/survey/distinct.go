@@ -3,6 +3,7 @@ package survey
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"github.com/axiomhq/hyperloglog"
 	"github.com/cespare/xxhash/v2"
@@ -260,6 +261,17 @@ func (v *values) within(other *values) (shared, all int) {
 		}
 	}
 	return shared, all
+}
+
+// digits reports whether most cells, of those whose text is kept, have a digit.
+func (v *values) digits() bool {
+	n := 0
+	for _, k := range v.kept {
+		if strings.ContainsAny(k.text, "0123456789") {
+			n++
+		}
+	}
+	return 2*n > len(v.kept)
 }
 
 // missing lists the first n cells, of those whose text is kept, that other doesn't have.

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"bytes"
 	"strings"
 	"sync"
 
@@ -13,7 +14,9 @@ type pass struct {
 	positions []int64
 	tallies   []tally
 	broken    []oddRecord
+	records   int // of all, with those that are broken
 	totals    []oddRecord
+	seconds   []second
 	faults    []faultyCell
 	held      *passBuffers
 }
@@ -22,6 +25,14 @@ type pass struct {
 type oddRecord struct {
 	position int64
 	why      string
+}
+
+// second is a record that may be the header of another table.
+type second struct {
+	oddRecord
+	number int64 // of the record, from 0
+	filled []bool
+	broken bool
 }
 
 // faultyCell is a cell that can't be trusted.
@@ -75,6 +86,10 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 }
 
 func (p *pass) record(r *source.Record, columns int) {
+	p.records++
+	if r.Gap && r.MayBeginTable() && len(p.seconds) < fewSpots {
+		p.seconds = append(p.seconds, newSecond(r, int64(p.records-1), columns))
+	}
 	if why := source.Misshapen(r, columns); why != nil {
 		p.broken = append(p.broken, oddRecord{r.Position, why.Words()})
 		return
@@ -92,6 +107,23 @@ func (p *pass) record(r *source.Record, columns int) {
 	if word, ok := TotalWord(r); ok {
 		p.totals = append(p.totals, oddRecord{r.Position, word})
 	}
+}
+
+func newSecond(r *source.Record, number int64, columns int) second {
+	s := second{oddRecord: oddRecord{position: r.Position}, number: number, filled: make([]bool, columns),
+		broken: source.Misshapen(r, columns) != nil}
+	for i, f := range r.Fields {
+		if f = bytes.TrimSpace(f); len(f) == 0 {
+			continue
+		}
+		if s.why == "" {
+			s.why = string(f)
+		}
+		if i < columns {
+			s.filled[i] = true
+		}
+	}
+	return s
 }
 
 // done gives the memory of the pass back.

@@ -30,6 +30,7 @@ type Input struct {
 	Broken        Oddity         `json:"broken_lines"`    // lines that could not be split into columns
 	Totals        []Place        `json:"possible_totals"` // rows that seem to sum up others
 	EndsWithTotal bool           `json:"ends_with_total"` // the last row is one of them
+	Second        *Second        `json:"second_table,omitempty"`
 	Columns       []*Column      `json:"columns"`
 	Keys          []Key          `json:"possible_keys"`
 	Shapes        []Shape        `json:"possible_shapes"`
@@ -37,6 +38,12 @@ type Input struct {
 	Bounds        Bounds         `json:"bounds"`
 
 	values []*values
+}
+
+// Second is the row that seems to be the header of another table below this one.
+type Second struct {
+	Place
+	Rows int64 `json:"rows"` // from it to the end
 }
 
 // Different lists different cells of a column without blank ones, some thousand of them, the first of the file.
@@ -149,6 +156,8 @@ type reading struct {
 	bonds   []*determinant
 	rows    int64
 	broken  places
+	seconds []second
+	records int64 // with those that are broken
 	totals  []oddRecord
 	last    int64 // the position of the last record
 	faults  []faultyCell
@@ -280,6 +289,11 @@ func (r *reading) add(p *pass) error {
 	if len(r.totals) < fewSpots {
 		r.totals = append(r.totals, p.totals...)
 	}
+	for _, s := range p.seconds[:min(len(p.seconds), max(0, fewSpots-len(r.seconds)))] {
+		s.number += r.records
+		r.seconds = append(r.seconds, s)
+	}
+	r.records += int64(p.records)
 	r.faults = append(r.faults, p.faults[:min(len(p.faults), max(0, mostFaults-len(r.faults)))]...)
 	for _, d := range r.bonds {
 		d.add(p, r.sample.blank)
@@ -305,6 +319,7 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 	for i, name := range r.table.Header().Names {
 		in.Columns = append(in.Columns, r.column(i, name))
 	}
+	in.Second = r.second(in.Columns)
 	keys, err := r.verify(ctx)
 	if err != nil {
 		return nil, err
@@ -325,6 +340,20 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 	}
 	in.Shapes = in.shapes()
 	return in, nil
+}
+
+// second is the first record after a gap whose cells don't fit the columns.
+func (r *reading) second(columns []*Column) *Second {
+	for _, s := range r.seconds {
+		unlike := s.broken || !s.filled[len(s.filled)-1]
+		for i, c := range columns {
+			unlike = unlike || s.filled[i] && (c.Type != typeText && c.Type != typeBlank || r.values[i].digits())
+		}
+		if unlike {
+			return &Second{r.place(s.position, -1, s.why), r.records - s.number}
+		}
+	}
+	return nil
 }
 
 // verify says how good each candidate is, as many at a time as there are processors.

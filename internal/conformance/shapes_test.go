@@ -80,6 +80,8 @@ func TestEndingsAreTold(t *testing.T) {
 			"in.csv:5: its numbers are the sums of those above; it is read like others. To leave it out: footer_lines: 1"},
 		{"a total and a note", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\nAs of 31 March 2026,,\n", "file: in.csv",
 			`in.csv:5: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: footer_lines: 2`},
+		{"a total whose parts become lines", "N1,5,x\nN2,6,x\nTotal,18,y;z\n", `file: in.csv, parts_to_rows: {column: Quay, at: ";"}`,
+			`in.csv:4: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: only: with a condition`},
 		{"one that is left out", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", `file: in.csv, only: code != "Total"`, ""},
 		{"one that is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv, footer_lines: 1", ""},
 		{"a header that comes again", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", "file: in.csv",

@@ -58,7 +58,7 @@ func (in *Intake) ending(feed int) ([]string, error) {
 		says += fmt.Sprintf(", and %d more behind it", footer-1)
 	}
 	do := fmt.Sprintf("footer_lines: %d", footer)
-	if t.Files()[0].Sheet != "" || t.Formats()[0].Format != "text" || len(t.Files()) > 1 {
+	if t.Files()[0].Sheet != "" || t.Formats()[0].Format != "text" || len(t.Files()) > 1 || source.IsExpanded(t) {
 		do = "only: with a condition that it doesn't meet"
 	}
 	return []string{says + "; it is read like others. To leave it out: " + do}, nil

@@ -19,6 +19,12 @@ func Expand(t Table, header Header, copied []int, each func() Expansion) Table {
 	return &expandedTable{t, header, copied, each}
 }
 
+// IsExpanded reports whether a record of t need not be one line of its file.
+func IsExpanded(t Table) bool {
+	_, expanded := t.(*expandedTable)
+	return expanded
+}
+
 type expandedTable struct {
 	Table
 	header Header

@@ -24,7 +24,7 @@ func (k *Kept) TakeIn(ctx context.Context, t source.Table, path, sum string) (so
 		if line == nil || err != nil {
 			return err
 		}
-		if c := k.decide(placeOf(t, f.position), f, line); c != nil {
+		if c := k.decide(f.in(t), f, line); c != nil {
 			made = append(made, c)
 		}
 		return nil
@@ -69,14 +69,14 @@ type foundLine struct {
 
 // finder looks for lines of an input where they stand, and by the hashes of what they hold.
 type finder struct {
-	positions map[int64]bool
-	contents  map[string]bool
+	spots    map[spot]bool
+	contents map[string]bool
 }
 
 func newFinder(g *given) *finder {
-	f := &finder{map[int64]bool{}, map[string]bool{}}
-	for position := range g.at {
-		f.positions[position] = true
+	f := &finder{map[spot]bool{}, map[string]bool{}}
+	for at := range g.at {
+		f.spots[at] = true
 	}
 	for hash := range g.like {
 		f.contents[hash] = true
@@ -103,14 +103,14 @@ func (f *finder) find(chunk *source.Chunk) (found []foundLine) {
 	chunk.Seal()
 	var r source.Record
 	for chunk.Next(&r) {
-		if !f.positions[r.Position] && len(f.contents) == 0 {
+		if !f.spots[spotOf(&r)] && len(f.contents) == 0 {
 			continue
 		}
 		hash := hashOfRecord(&r)
-		if !f.positions[r.Position] && !f.contents[hash] {
+		if !f.spots[spotOf(&r)] && !f.contents[hash] {
 			continue
 		}
-		line := foundLine{original: original{r.Position, hash}, problem: r.Problem != nil}
+		line := foundLine{original: original{spotOf(&r), hash}, problem: r.Problem != nil}
 		for _, field := range r.Fields {
 			line.fields = append(line.fields, bytes.Clone(field))
 		}
@@ -150,7 +150,7 @@ func (k *Kept) twins(ctx context.Context, t source.Table, made *[]*correction) (
 	return look(ctx, t, f, func(twin foundLine) error {
 		if now.at[twin.original] == nil && !met[twin.hash] {
 			met[twin.hash] = true
-			*made = append(*made, &correction{original: twin.original, place: placeOf(t, twin.position), asIs: true,
+			*made = append(*made, &correction{original: twin.original, place: twin.in(t), asIs: true,
 				fields: twin.fields})
 		}
 		return nil

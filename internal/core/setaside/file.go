@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ladle/internal/core/ladlefile"
@@ -102,13 +103,54 @@ func FileNames(t source.Table) string {
 	return strings.Join(all, ", ")
 }
 
-// placeOf is how a set-aside file of t names the place of a record: its line, behind the file where there are several.
-func placeOf(t source.Table, position int64) string {
-	place := source.PlaceOf(t, position)
-	if place.Alone {
-		return fmt.Sprint(place.Line)
+// spot is where a record stands: its position, and its part of the line, where several are made of it.
+type spot struct {
+	position int64
+	part     int
+}
+
+func spotOf(r *source.Record) spot { return spot{r.Position, r.Part} }
+
+// partWord stands between the place of a line and the number of its part.
+const partWord = " part "
+
+// in is how a set-aside file of t names the spot: by the line, behind the file where there are several.
+func (s spot) in(t source.Table) string {
+	place, name := source.PlaceOf(t, s.position), ""
+	if name = place.Short(); place.Alone {
+		name = fmt.Sprint(place.Line)
 	}
-	return place.Short()
+	return name + s.partWords()
+}
+
+func (s spot) partWords() string {
+	if s.part == 0 {
+		return ""
+	}
+	return partWord + fmt.Sprint(s.part)
+}
+
+// spotIn reads a spot of t as it is named there.
+func spotIn(t source.Table, name string) (s spot, ok bool) {
+	place, part, parted := strings.Cut(name, partWord)
+	if parted {
+		n, err := strconv.Atoi(strings.TrimSpace(part))
+		if err != nil || n < 1 {
+			return spot{}, false
+		}
+		s.part = n
+	}
+	file, number := 0, place
+	if at := strings.LastIndexAny(place, ":!"); at >= 0 {
+		file = slices.IndexFunc(t.Files(), func(f source.File) bool { return filepath.Base(f.Name()) == place[:at] })
+		if file < 0 {
+			return spot{}, false
+		}
+		number = place[at+1:]
+	}
+	n, err := strconv.ParseInt(strings.TrimSuffix(number, ".0"), 10, 64)
+	s.position = source.Position(file, n)
+	return s, err == nil && n > 0
 }
 
 // head is the second line of a set-aside file: the names of its columns.

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
@@ -20,19 +19,19 @@ import (
 type given struct {
 	path  string
 	lines []*givenLine
-	at    map[int64]*givenLine    // those that say where they stand
+	at    map[spot]*givenLine     // those that say where they stand
 	like  map[string][]*givenLine // those that only their content tells, by its hash
 	all   int64                   // lines that were set aside, as its title says
 }
 
 // givenLine is a line of it.
 type givenLine struct {
-	position int64 // of the line that it stands for; 0 where only its content tells
-	at       int64 // in the file
-	dropped  bool
-	fields   [][]byte
-	problem  *reason.Cause // why its fields can't be trusted
-	met      bool          // the input has the line
+	spot          // of the line that it stands for; none where only its content tells
+	at      int64 // in the file
+	dropped bool
+	fields  [][]byte
+	problem *reason.Cause // why its fields can't be trusted
+	met     bool          // the input has the line
 }
 
 func refuse(path string, line int64, what, do string) error {
@@ -58,7 +57,7 @@ func readGiven(t source.Table, path, sum string) (*given, error) {
 		return nil, err
 	}
 	defer file.Close()
-	g := &given{path: path, at: map[int64]*givenLine{}, like: map[string][]*givenLine{}}
+	g := &given{path: path, at: map[spot]*givenLine{}, like: map[string][]*givenLine{}}
 	title := strings.Join(file.Formats()[0].SkippedTexts, " ")
 	said := sumOfInput.FindStringSubmatch(title)
 	switch {
@@ -87,15 +86,15 @@ func readGiven(t source.Table, path, sum string) (*given, error) {
 			return nil
 		}
 		var ok bool
-		if line.position, ok = positionOf(place, t); !ok {
+		if line.spot, ok = spotIn(t, place); !ok {
 			return refuse(path, at, fmt.Sprintf("%q is not a line of %s", r.Fields[0], FileNames(t)),
 				"leave the first column as it was, or write drop in front of it to leave the line out")
 		}
-		if g.at[line.position] != nil {
-			return refuse(path, 0, fmt.Sprintf("it has %s twice", source.PlaceOf(t, line.position).Words()),
-				"leave one of them")
+		if g.at[line.spot] != nil {
+			return refuse(path, 0, fmt.Sprintf("it has %s%s twice", source.PlaceOf(t, line.position).Words(),
+				line.partWords()), "leave one of them")
 		}
-		g.at[line.position] = line
+		g.at[line.spot] = line
 		return nil
 	})
 	return g, err
@@ -158,23 +157,9 @@ func withoutWord(place, word string) (rest string, has bool) {
 	return strings.TrimSpace(rest), true
 }
 
-// positionOf reads the place of a line of t as placeOf writes it.
-func positionOf(place string, t source.Table) (int64, bool) {
-	file, number := 0, place
-	if at := strings.LastIndexAny(place, ":!"); at >= 0 {
-		file = slices.IndexFunc(t.Files(), func(f source.File) bool { return filepath.Base(f.Name()) == place[:at] })
-		if file < 0 {
-			return 0, false
-		}
-		number = place[at+1:]
-	}
-	n, err := strconv.ParseInt(strings.TrimSuffix(number, ".0"), 10, 64)
-	return source.Position(file, n), err == nil && n > 0
-}
-
 // lineFor is the given line that stands for a line of the input; nil where there is none.
 func (g *given) lineFor(f foundLine) (*givenLine, error) {
-	if line := g.at[f.position]; line != nil {
+	if line := g.at[f.spot]; line != nil {
 		line.met = true
 		return line, nil
 	}
@@ -202,7 +187,7 @@ func (g *given) allMet(t source.Table) error {
 				"write drop and the number of the line")
 		default:
 			return refuse(g.path, 0, fmt.Sprintf("its line refers to %s, but the input has no such line",
-				source.PlaceOf(t, line.position).Short()), "leave the first column as it was")
+				source.PlaceOf(t, line.position).Short()+line.partWords()), "leave the first column as it was")
 		}
 	}
 	return nil

@@ -35,8 +35,8 @@ type Kept struct {
 
 // original is a line as it stands in the input.
 type original struct {
-	position int64  // 0 where the input has no such place
-	hash     string // of what it holds
+	spot        // none where the input has no such place
+	hash string // of what it holds
 }
 
 // correction is what was made of a line.
@@ -135,7 +135,7 @@ func ReadKept(path string, t source.Table) (*Kept, error) {
 		}
 		c.place, c.dropped = withoutWord(place, dropWord)
 		c.place, c.asIs = withoutWord(c.place, asIsWord)
-		c.position, _ = positionOf(c.place, t)
+		c.spot, _ = spotIn(t, c.place)
 		for _, f := range r.Fields[len(keptColumns):] {
 			c.fields = append(c.fields, value.Unguarded(bytes.Clone(f)))
 		}
@@ -170,7 +170,7 @@ func (k *Kept) In(t source.Table) source.Table {
 
 // Map puts the corrected line in the place of a record.
 func (k *Kept) Map(r *source.Record) bool {
-	c, used := k.index.of(original{r.Position, hashOfRecord(r)})
+	c, used := k.index.of(original{spotOf(r), hashOfRecord(r)})
 	if c == nil {
 		return true
 	}

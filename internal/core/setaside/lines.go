@@ -171,7 +171,7 @@ func (l *Lines) line(d source.Dialect, r *source.Record, reasons []string) strin
 		}
 		record = d.Line(cells...)
 	}
-	return d.Line(placeOf(l.Table, r.Position), string(value.Guarded([]byte(strings.Join(reasons, " | "))))) +
+	return d.Line(spotOf(r).in(l.Table), string(value.Guarded([]byte(strings.Join(reasons, " | "))))) +
 		string(d.Delimiter) + record + "\r\n"
 }
 

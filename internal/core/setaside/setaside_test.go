@@ -222,7 +222,7 @@ func TestCorrectedLinesTakeThePlaceOfTheirOrigin(t *testing.T) {
 			if c := source.Misshapen(&r, 2); c != nil {
 				why = c.Words()
 			}
-			lines = append(lines, fmt.Sprintf("%s %q %s", placeOf(corrected, r.Position), r.Fields, why))
+			lines = append(lines, fmt.Sprintf("%s %q %s", spotOf(&r).in(corrected), r.Fields, why))
 		}
 		return lines
 	}

@@ -130,7 +130,7 @@ func (l *Lines) writeSheet(path, title string, groups *Groups, take func(Line)) 
 		if take != nil {
 			take(line)
 		}
-		cells := []string{placeOf(l.Table, r.Position), strings.Join(line.Reasons, " | ")}
+		cells := []string{spotOf(r).in(l.Table), strings.Join(line.Reasons, " | ")}
 		for _, f := range r.Fields {
 			cells = append(cells, string(f))
 		}

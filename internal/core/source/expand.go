@@ -21,7 +21,7 @@ func Expand(t Table, header Header, copied []int, each func() Expansion) Table {
 
 // IsExpanded reports whether a record of t need not be one line of its file.
 func IsExpanded(t Table) bool {
-	_, expanded := t.(*expandedTable)
+	_, expanded := bare(t).(*expandedTable)
 	return expanded
 }
 

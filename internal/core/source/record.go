@@ -35,6 +35,7 @@ type Chunk struct {
 	// KeepPassed has the records that make none of their own in an expansion given with the next one that does.
 	KeepPassed bool
 	expansions []*expansion
+	parts      int // records that were made of the last line
 }
 
 // Counts is what was met in a chunk so far, besides its records.
@@ -88,6 +89,7 @@ type Record struct {
 	Stored  []Stored      // of a sheet: as what each cell is stored; nil for text
 	Dropped bool          // a person has dropped the line: it counts as left out
 	Gap     bool          // blank lines or rows stand above it, in its chunk
+	Part    int           // its number, from 1, among those that are made of a line; 0 where it is the line
 	Passed  []Record      // those between the last one and this one that make none, if the chunk keeps them
 	From    []int         // the fields of the file in which the cells stand, -1 for none; nil where they are the same
 
@@ -121,6 +123,10 @@ const (
 // Next reads the next record of the chunk into r; false when there is none.
 func (c *Chunk) Next(r *Record) bool {
 	for c.expanded(len(c.expansions), r) {
+		if len(c.expansions) > 0 {
+			c.parts++
+			r.Part = c.parts
+		}
 		if c.mapped(r) {
 			return true
 		}
@@ -144,6 +150,7 @@ func (c *Chunk) read(r *Record) bool {
 	}
 	r.Gap = c.Counts.Records > 0 && (c.Counts.Blank > blank || c.Counts.last > last+1)
 	c.Counts.Records++
+	c.parts = 0
 	r.Position |= int64(c.Origin.File) << lineBits
 	if c.wanted != nil {
 		r.reorder(c.wanted)

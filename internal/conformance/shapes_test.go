@@ -83,15 +83,17 @@ func TestEndingsAreTold(t *testing.T) {
 		{"a total whose parts become lines", "N1,5,x\nN2,6,x\nTotal,18,y;z\n", `file: in.csv, parts_to_rows: {column: Quay, at: ";"}`,
 			`in.csv:4: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: only: with a condition`},
 		{"one that is left out", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", `file: in.csv, only: code != "Total"`, ""},
+		{"one that is left when another is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nSum,18,\nTotal,18,\n", "file: in.csv, footer_lines: 1",
+			`in.csv:5: "Sum" seems to sum up the lines above; it is read like others. To leave it out: footer_lines: 2`},
 		{"one that is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv, footer_lines: 1", ""},
 		{"a header that comes again", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", "file: in.csv",
 			"in.csv:4 repeats the header, and is read like other lines; only: with a condition that such lines don't meet leaves them out"},
 		{"and is left out", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", `file: in.csv, only: code != "Code"`, ""},
 		{"another table", "N1,5,x\nN2,6,x\n\nAgent,Phone,Town\nMole House,555,Ness\n", "file: in.csv",
-			"in.csv:5 seems to be the header of another table, since blank lines stand above it and its cells don't fit; " +
+			"in.csv:5 seems to be the header of another table: it comes after a blank line, and its cells don't fit; " +
 				"it and the lines below are read like others. To leave them out: footer_lines: 2"},
 		{"another table, wider", "N1,5,x\nN2,6,x\n,,\nAgent,Phone,Town,Fax\nMole House,555,Ness,556\n", "file: in.csv",
-			"in.csv:5 seems to be the header of another table, since blank lines stand above it and its cells don't fit; " +
+			"in.csv:5 seems to be the header of another table: it comes after a blank line, and its cells don't fit; " +
 				"it and the lines below are read like others. To leave them out: footer_lines: 2"},
 		{"another table that is cut off", "N1,5,x\nN2,6,x\n\nAgent,Phone,Town\nMole House,555,Ness\n", "file: in.csv, footer_lines: 2", ""},
 		{"groups", "N1,5,x\nN2,6,x\n\nS1,7,y\n\nWest,,y\n", "file: in.csv", ""},

@@ -62,7 +62,7 @@ func (k *rowCleaner) noteAbove(c *column, own *cell) {
 	}
 }
 
-// fromAbove returns a blank cell the value above it.
+// fromAbove gives a blank cell the value above it.
 func (k *rowCleaner) fromAbove(i int, c *column, to *cell) {
 	switch a := &k.above[c.above-1]; a.state {
 	case value.Given:

@@ -21,16 +21,7 @@ func HasLostDigits(text []byte) bool {
 	}
 	mantissa := bytes.TrimPrefix(text[:n-4], []byte("-"))
 	whole, fraction, _ := bytes.Cut(bytes.Replace(mantissa, []byte(","), []byte("."), 1), []byte("."))
-	return len(whole) == 1 && digitsOnly(whole) && digitsOnly(fraction) && digitsOnly(text[n-2:])
-}
-
-func digitsOnly(text []byte) bool {
-	for _, c := range text {
-		if c < '0' || c > '9' {
-			return false
-		}
-	}
-	return true
+	return len(whole) == 1 && value.AllDigits(whole) && value.AllDigits(fraction) && value.AllDigits(text[n-2:])
 }
 
 // noteLostDigits notes the first such cell of each column in a chunk.

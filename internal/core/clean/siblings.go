@@ -153,6 +153,9 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 		chunk.KeepPassed = r.aboveOf != nil
 		var record source.Record
 		for chunk.Next(&record) {
+			before := len(k.found)
+			k.pass(record.Passed)
+			k.found = k.found[:before]
 			if record.Dropped {
 				continue
 			}
@@ -160,9 +163,6 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 				k.unread()
 				continue
 			}
-			before := len(k.found)
-			k.pass(record.Passed)
-			k.found = k.found[:before]
 			k.row(&record)
 			if only && !k.keeps() {
 				k.found = k.found[:before]

@@ -83,7 +83,11 @@ func (r *Recipe) Gather(ctx context.Context, t source.Table, told func(done int6
 // bad ones as faults; rows that are left out are not in it.
 func (r *Recipe) Table(t source.Table) source.Table {
 	header := source.Header{Names: r.Names(), Line: t.Header().Line}
-	return source.Map(t, header, func() source.Mapping { return &mapping{cells: r.NewCells()} })
+	return source.Map(t, header, func(c *source.Chunk) source.Mapping {
+		cells := r.NewCells()
+		cells.Begin(c)
+		return &mapping{cells: cells}
+	})
 }
 
 // mapping makes cleaned records.
@@ -97,9 +101,6 @@ type mapping struct {
 // storedAs is as what cells of a form would be stored in a workbook.
 var storedAs = map[formula.Kind]source.Stored{formula.Text: source.StoredText, formula.Number: source.StoredNumber,
 	formula.Moment: source.StoredMoment, formula.Truth: source.StoredTruth}
-
-// Begin starts a chunk.
-func (m *mapping) Begin(c *source.Chunk) { m.cells.Begin(c) }
 
 // Map cleans a record.
 func (m *mapping) Map(r *source.Record) bool {

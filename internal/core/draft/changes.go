@@ -7,15 +7,10 @@ import (
 	"strings"
 
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/core/value"
-)
-
-// What a survey calls the blanks in cells.
-const (
-	outerBlanks   = "with leading or trailing blanks"
-	doubledBlanks = "with doubled blanks"
 )
 
 // changes are the parts of a rule that change values: words that become blank, blanks that are taken off. What the column
@@ -27,7 +22,7 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys, kept
 	n := int64(0)
 	for _, word := range c.Words {
 		if tells || w.holds(f, c, word.What) {
-			keep(fmt.Sprintf("%q%s", word.What, inLine(word)), fmt.Sprintf("blank_is: %s would make it blank",
+			keep(fmt.Sprintf("%q%s", word.What, onLine(word, " in line %d")), fmt.Sprintf("blank_is: %s would make it blank",
 				ladlefile.Quoted(word.What)))
 			continue
 		}
@@ -43,13 +38,14 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys, kept
 	}
 	for _, o := range c.Oddities {
 		switch {
-		case o.What == outerBlanks && !tells:
+		case o.What == survey.OuterBlanks && !tells:
 			parts = append(parts, "clean: trim")
 			whys = append(whys, fmt.Sprintf("%s trimmed%s", cells(o.Count), firstPlace(o)))
-		case o.What == outerBlanks:
-			keep(fmt.Sprintf("%s %s%s", cellsHave(o.Count), "blanks at their ends", firstPlace(o)), "clean: trim would take them off")
-		case o.What == doubledBlanks:
-			keep(fmt.Sprintf("%s %s%s", cellsHave(o.Count), "doubled blanks", firstPlace(o)),
+		case o.What == survey.OuterBlanks:
+			keep(fmt.Sprintf("%s with blanks at the ends%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
+				"clean: trim would take them off")
+		case o.What == survey.DoubledBlanks:
+			keep(fmt.Sprintf("%s with doubled blanks%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
 				"clean: squeeze would make one of each, and of line ends")
 		}
 	}
@@ -92,19 +88,4 @@ func (w *writer) holds(f *file, c *column, text string) (found bool) {
 		})
 	}
 	return found
-}
-
-func cellsHave(n int64) string {
-	if n == 1 {
-		return "1 cell with"
-	}
-	return fmt.Sprintf("%d cells with", n)
-}
-
-// inLine is where the first of some cells stands.
-func inLine(o survey.Oddity) string {
-	if len(o.Places) == 0 {
-		return ""
-	}
-	return fmt.Sprintf(" in line %d", o.Places[0].Line)
 }

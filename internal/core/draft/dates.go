@@ -6,6 +6,7 @@ import (
 
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/notation"
+	"ladle/internal/core/reason"
 )
 
 // mostPatterns is how many ways of writing dates a column may have, to be dates.
@@ -54,7 +55,7 @@ func (c *column) written() (rule, why string) {
 		why = join(why, "day and month could be the other way round")
 	}
 	if c.others > 0 {
-		why = join(why, fmt.Sprintf("different cells that are written in none of these: %d", c.others))
+		why = join(why, fmt.Sprintf("%s written in another way", reason.Plural(int64(c.others), "distinct cell")))
 	}
 	return rule, why
 }

@@ -273,7 +273,7 @@ func (b *block) undecided(x assignment) string {
 				return fmt.Sprintf("it differs between lines with the same %s", by.Name)
 			case p.Decides[at].Against.Count > 0:
 				return fmt.Sprintf("%d lines differ from others with the same %s%s",
-					p.Decides[at].Against.Count, by.Name, firstLine(p.Decides[at].Against))
+					p.Decides[at].Against.Count, by.Name, onLine(p.Decides[at].Against, ", the first is line %d"))
 			}
 		}
 	}

@@ -58,7 +58,7 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 	parts, whys, kept = w.changes(f, c, kind)
 	if said := recoded(recode); said != "" {
 		parts = append(parts, said)
-		whys = append(whys, fmt.Sprintf("%s spelt like this in the table", cells(int64(len(recode)))))
+		whys = append(whys, reason.Plural(int64(len(recode)), "value")+" respelt as in the table")
 	}
 	doubt = whys != nil // what changes values is for a person to see
 	var doubts []string
@@ -144,11 +144,12 @@ func cells(n int64) string {
 	return fmt.Sprintf("%d cells are", n)
 }
 
-func firstLine(o survey.Oddity) string {
+// onLine says on which line the first of some cells stands.
+func onLine(o survey.Oddity, words string) string {
 	if len(o.Places) == 0 {
 		return ""
 	}
-	return fmt.Sprintf(", the first is line %d", o.Places[0].Line)
+	return fmt.Sprintf(words, o.Places[0].Line)
 }
 
 func firstPlace(o survey.Oddity) string {

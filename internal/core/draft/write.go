@@ -76,7 +76,7 @@ func (w *writer) input(f *file) {
 		w.said("    header: "+h.Value, pick(h.Confidence < 0.9,
 			"a guess; check which line has the names of the columns", ""), h.Confidence < 0.9, f.input+": header")
 	}
-	if e := m.Encoding; e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
+	if e := m.Encoding; e.Given || e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
 		if m.Could == nil {
 			w.said("    encoding: "+ladlefile.Scalar(e.Value), "", false, f.input)
 		} else {
@@ -106,19 +106,8 @@ func (w *writer) input(f *file) {
 		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]), ladlefile.Quoted(s.Between)),
 			"its cells look like lists; with this line their parts become lines", true, f.input+": parts_to_rows")
 	}
-	if s := f.Survey.Second; s != nil {
-		text, line := fmt.Sprintf("    # footer_lines: %d", s.Rows), "line"
-		if m.Format != "text" {
-			text, line = "    # range: CELLS OF THIS TABLE", "row"
-		}
-		w.said(text, fmt.Sprintf("%s %d, %q, seems to be the header of another table", line, s.Line, s.Says), true,
-			f.input+": another table")
-	} else if f.Survey.EndsWithTotal && m.Format == "text" {
-		last := f.Survey.Totals[len(f.Survey.Totals)-1]
-		w.said("    footer_lines: 1", fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line, last.Says), true,
-			f.input+": footer_lines")
-	}
-	if d := m.Delimiter; d.Value != "" && d.Value != "none" && d.Value != "," && f.Asked.Widths == "" &&
+	w.footer(f)
+	if d := m.Delimiter; (d.Given || d.Value != "" && d.Value != "none" && d.Value != ",") && f.Asked.Widths == "" &&
 		m.Format == "text" {
 		w.said("    delimiter: "+delimiter(d.Value), "", false, f.input)
 	}
@@ -128,17 +117,39 @@ func (w *writer) input(f *file) {
 // asked writes what was said of the way to read a file, where nothing that was found says it.
 func (w *writer) asked(f *file) {
 	a := f.Asked
-	for _, k := range []struct{ key, value string }{{"member", ladlefile.Scalar(a.Member)}, {"range", ladlefile.Scalar(a.Range)},
-		{"quote", ladlefile.Quoted(a.Quote)}, {"escape", ladlefile.Quoted(a.Escape)}, {"comment", ladlefile.Quoted(a.Comment)},
-		{"widths", "[" + strings.Join(strings.FieldsFunc(a.Widths, func(c rune) bool { return c == ' ' || c == ',' }), ", ") + "]"}} {
-		if given := strings.Trim(k.value, `[]'"`); given != "" {
+	widths := strings.FieldsFunc(a.Widths, func(c rune) bool { return c == ' ' || c == ',' })
+	for _, k := range []struct{ key, given, value string }{{"member", a.Member, ladlefile.Scalar(a.Member)},
+		{"range", a.Range, ladlefile.Scalar(a.Range)}, {"quote", a.Quote, ladlefile.Quoted(a.Quote)},
+		{"escape", a.Escape, ladlefile.Quoted(a.Escape)}, {"comment", a.Comment, ladlefile.Quoted(a.Comment)},
+		{"widths", a.Widths, "[" + strings.Join(widths, ", ") + "]"}} {
+		if k.given != "" {
 			w.line("    %s: %s", k.key, k.value)
 		}
 	}
-	if a.Footer > 0 {
-		w.line("    footer_lines: %d", a.Footer)
+}
+
+// footer writes how many lines at the end are no rows: those that were said, and a total that is left. Another table
+// below is for a person to see.
+func (w *writer) footer(f *file) {
+	lines, text := f.Asked.Footer, f.Survey.Read.Format == "text"
+	switch s := f.Survey.Second; {
+	case s != nil && text:
+		w.said(fmt.Sprintf("    # footer_lines: %d", int64(lines)+s.Rows), fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true,
+			f.input+": another table")
+	case s != nil:
+		w.said("    # range: CELLS OF THIS TABLE", fmt.Sprintf(anotherTable, "row", s.Line, s.Says), true, f.input+": another table")
+	case f.Survey.EndsWithTotal && text:
+		last := f.Survey.Totals[len(f.Survey.Totals)-1]
+		w.said(fmt.Sprintf("    footer_lines: %d", lines+1), fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line,
+			last.Says), true, f.input+": footer_lines")
+		return
+	}
+	if lines > 0 {
+		w.line("    footer_lines: %d", lines)
 	}
 }
+
+const anotherTable = "%s %d, %q, seems to be the header of another table"
 
 func pick(when bool, then, otherwise string) string {
 	if when {

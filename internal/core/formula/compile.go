@@ -284,7 +284,8 @@ var elsewhere = map[string]string{"left": "start(x, 3)", "right": "end(x, 3)", "
 	"concat": `join("", x, y)`, "contains": `has(x, "-")`, "startswith": `starts(x, "N")`, "endswith": `ends(x, "N")`,
 	"matches": "fits(x, `^N`)", "regexp": "fits(x, `^N`)", "min": "least(x, y)", "max": "greatest(x, y)",
 	"datediff": "days_between(from, to)", "day_of": "date_only(x)", "substitute": "replace(x, old, new)",
-	"now": "today()", "current_date": "today()", "filename": "file_name()", "ucase": "upper(x)", "lcase": "lower(x)", "cast": "number(x), date(x) or text(x)"}
+	"now": "today()", "current_date": "today()", "filename": "file_name()", "ucase": "upper(x)", "lcase": "lower(x)",
+	"cast": "number(x), date(x) or text(x)"}
 
 // apply calls f with operands, when they are what it takes.
 func (r *rewriter) apply(n ast.Node, name string, f function, operands []ast.Node) (ast.Node, Kind, error) {

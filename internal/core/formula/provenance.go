@@ -18,11 +18,13 @@ const (
 	Provenances
 )
 
-// asks are the functions that have no arguments, and the kinds of what they give.
-var asks = [Provenances]struct {
+// question is a function without arguments, and the kind of what it gives.
+type question struct {
 	name string
 	kind Kind
-}{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment}, {"loaded_by", Text}}
+}
+
+var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment}, {"loaded_by", Text}}
 
 // askNames are the names of asks.
 func askNames() (names []string) {
@@ -40,12 +42,7 @@ func (m *Machine) SetProvenance(p Provenance, v *Value) { m.cells[asks[p].name] 
 
 // ask is a node for a function without arguments; nil for another one.
 func (r *rewriter) ask(n *ast.CallNode, name string) (ast.Node, Kind, error) {
-	at := slices.IndexFunc(asks[:], func(a struct {
-		name string
-		kind Kind
-	}) bool {
-		return a.name == name
-	})
+	at := slices.IndexFunc(asks[:], func(q question) bool { return q.name == name })
 	if at < 0 {
 		return nil, 0, nil
 	}

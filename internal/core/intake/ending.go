@@ -19,14 +19,20 @@ func (in *Intake) second(feed int) []string {
 	if rows.Second == nil || in.options.First > 0 {
 		return nil
 	}
-	do := fmt.Sprintf("footer_lines: %d", rows.Len()-rows.Second.Row)
+	do := in.footer(feed, rows.Len()-rows.Second.Row)
 	if t.Formats()[0].Format != "text" {
 		do = "range: with the cells of this one"
 	} else if len(t.Files()) > 1 {
 		do = "only: with a condition that they don't meet"
 	}
-	return []string{fmt.Sprintf("%s seems to be the header of another table, since blank lines stand above it and its cells don't fit; "+
-		"it and the lines below are read like others. To leave them out: %s", source.PlaceOf(t, rows.Second.Position).Short(), do)}
+	return []string{fmt.Sprintf("%s seems to be the header of another table: it comes after a blank line, and its cells don't "+
+		"fit; it and the lines below are read like others. To leave them out: %s",
+		source.PlaceOf(t, rows.Second.Position).Short(), do)}
+}
+
+// footer is the key that leaves lines out, besides those that are left out already.
+func (in *Intake) footer(feed int, lines int64) string {
+	return fmt.Sprintf("footer_lines: %d", int64(in.Plan.Feeds[feed].Input.Asked.Footer)+lines)
 }
 
 // ending is what the last lines of a feed seem to be, where they are no rows: totals of those above, or notes.
@@ -57,7 +63,7 @@ func (in *Intake) ending(feed int) ([]string, error) {
 	if footer > 1 {
 		says += fmt.Sprintf(", and %d more behind it", footer-1)
 	}
-	do := fmt.Sprintf("footer_lines: %d", footer)
+	do := in.footer(feed, int64(footer))
 	if t.Files()[0].Sheet != "" || t.Formats()[0].Format != "text" || len(t.Files()) > 1 || source.IsExpanded(t) {
 		do = "only: with a condition that it doesn't meet"
 	}

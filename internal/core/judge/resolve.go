@@ -169,7 +169,7 @@ func (s *Step) blanks(i int, c *value.Column, first int64, rowState []int64) (pr
 	return problems
 }
 
-// blank is the cause for a blank in column i of the step, which must have a value.
+// blank is the cause for a blank in column i of the step, which is required.
 func (s *Step) blank(k reason.Kind, i int) reason.Cause {
 	return reason.Because(reason.Why{Kind: k, Table: s.Table.Name, Columns: reason.List(s.Columns[i].Column.Name)})
 }

@@ -166,12 +166,12 @@ func (n *Number) Scan(buf, cell []byte) (value.Digits, []byte, error) {
 	if n.point != 0 {
 		if at := bytes.IndexByte(body, n.point); at >= 0 {
 			whole, d.Fraction = body[:at], body[at+1:]
-			if len(d.Fraction) == 0 || !digitsOnly(d.Fraction) {
+			if len(d.Fraction) == 0 || !value.AllDigits(d.Fraction) {
 				return d, buf, n.refusal
 			}
 		}
 	}
-	if digitsOnly(whole) {
+	if value.AllDigits(whole) {
 		d.Whole = whole
 	} else if n.groups == nil {
 		return d, buf, n.refusal
@@ -346,13 +346,4 @@ func (n *Number) ungroup(buf, whole []byte) ([]byte, bool) {
 		i += len(mark)
 	}
 	return buf, first || size == n.sizes[0]
-}
-
-func digitsOnly(b []byte) bool {
-	for _, c := range b {
-		if c < '0' || c > '9' {
-			return false
-		}
-	}
-	return true
 }

@@ -140,8 +140,7 @@ func (r *resolver) step(b *ladlefile.Block) *Step {
 	return s
 }
 
-// missing lists the columns that a row must have a value in and that nothing gives one; rows that are only updated have
-// them.
+// missing lists the required columns that have no source; rows that are only updated have values in them.
 func (s *Step) missing() []string {
 	if s.Block.NotThere != ladlefile.AddNotThere {
 		return nil

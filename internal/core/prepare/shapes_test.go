@@ -40,8 +40,8 @@ func TestShapesArePrepared(t *testing.T) {
 		"    header: 1\n    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n"+
 			"    columns: {Quay: {if_blank: above}, Tons: {number: '1'}}\n    new_columns: {At: 'line_number()'}\n")
 	assert.Equal(t, "Quay,Berth,Month,Tons,At\nNorth,N1,Jan,1,2\nNorth,N2,Feb,3,3\nEast,E1,Jan,5,6\nEast,E1,Feb,6,6\n", lines)
-	for _, says := range []string{`2,"Tons ""x"" is not a number like 1",North,N1,Feb,x`, "4,the line has only 1 of 4 fields,South",
-		"5,\"Quay takes the value of the line above, and that can't be read\",,S1,Jan,4"} {
+	for _, says := range []string{`2 part 2,"Tons ""x"" is not a number like 1",North,N1,Feb,x`, "4,the line has only 1 of 4 fields,South",
+		"5 part 1,\"Quay takes the value of the line above, and that can't be read\",,S1,Jan,4"} {
 		assert.Contains(t, aside, says)
 	}
 }
@@ -51,6 +51,6 @@ func TestJSONIsPrepared(t *testing.T) {
 		`{"vessel":{"reg":"A2"},"cargo":"Coal","tons":"x"}`+"\n{broken\n", "    parts_to_rows: {column: cargo, number: part}\n"+
 		"    columns: {tons: {number: '1'}}\n")
 	assert.Equal(t, "vessel.reg,cargo,tons,part\nA1,Wheat,100,1\nA1,Salt,100,2\n", lines)
-	assert.Contains(t, aside, `2,"tons ""x"" is not a number like 1",A2,Coal,x,1`)
+	assert.Contains(t, aside, `2 part 1,"tons ""x"" is not a number like 1",A2,Coal,x,1`)
 	assert.Contains(t, aside, "3,the line is not a JSON object: the name of a member is expected,{broken")
 }

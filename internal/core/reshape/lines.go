@@ -52,7 +52,7 @@ func (c *copier) pass(of, r *source.Record, blank int) {
 // begin starts a line.
 func (c *copier) begin(r *source.Record) {
 	r.Position, r.Raw, r.Problem, r.Dropped = c.base.Position, nil, nil, false
-	r.Fields, r.Faults, r.From = r.Fields[:0], r.Faults[:0], make([]int, 0, len(c.kept)+2)
+	r.Fields, r.Faults, r.From = r.Fields[:0], r.Faults[:0], r.From[:0]
 	if r.Stored = r.Stored[:0]; c.base.Stored != nil && r.Stored == nil {
 		r.Stored = []source.Stored{}
 	}
@@ -125,7 +125,7 @@ func (e *columnsToRows) Next(r *source.Record) bool {
 			continue
 		}
 		e.begin(r)
-		e.add(r, []byte(l.called), source.StoredText)
+		e.add(r, l.called, source.StoredText)
 		for _, i := range l.fields {
 			e.field(r, i)
 		}

@@ -113,7 +113,7 @@ func (m *maker) header(h source.Header, kept []int, added ...clean.Located) sour
 
 // line is a line that is made of each record: what the columns were called, and of each column of cells the field.
 type line struct {
-	called string
+	called []byte
 	fields []int // -1 for none
 }
 
@@ -155,7 +155,7 @@ func (m *maker) columns(t source.Table, c *ColumnsToRows) source.Table {
 
 // single are the lines for one column of cells.
 func (m *maker) single(h source.Header, c *ColumnsToRows) (lines []line) {
-	add := func(at int, called string) { lines = append(lines, line{called, []int{at}}) }
+	add := func(at int, called string) { lines = append(lines, line{[]byte(called), []int{at}}) }
 	switch {
 	case c.Pattern != nil:
 		for i, name := range h.Names {
@@ -195,10 +195,10 @@ func (m *maker) several(h source.Header, c *ColumnsToRows) (lines []line) {
 			}
 			any = true
 			called := found[len(found)-1]
-			at := slices.IndexFunc(lines, func(l line) bool { return l.called == called })
+			at := slices.IndexFunc(lines, func(l line) bool { return string(l.called) == called })
 			if at < 0 {
 				at = len(lines)
-				lines = append(lines, line{called, slices.Repeat([]int{-1}, len(c.Values))})
+				lines = append(lines, line{[]byte(called), slices.Repeat([]int{-1}, len(c.Values))})
 			}
 			if other := lines[at].fields[v]; other >= 0 {
 				m.wrong(value.Name, fmt.Sprintf("the columns %q and %q are both %s of %s", h.Names[other], name, value.Name.Text,

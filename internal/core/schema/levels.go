@@ -9,8 +9,8 @@ type Levels struct {
 	// Later are the relations that go round in a circle and may be NULL at first, so that they are filled in a second
 	// step.
 	Later []Link
-	// Stuck are circles of tables that can't be broken, since all of their relations must have a value. They stand on
-	// one level.
+	// Stuck are circles of tables that can't be broken, since all of their relations are NOT NULL. They stand on one
+	// level.
 	Stuck [][]*Table
 }
 

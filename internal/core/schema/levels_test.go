@@ -11,7 +11,7 @@ import (
 )
 
 // drawing makes a schema of tables with relations: "call -> vessel!, berth" has call refer to vessel with a column that
-// must have a value, and at berth.
+// is NOT NULL, and at berth.
 func drawing(lines ...string) *Schema {
 	s := &Schema{Database: "db"}
 	for _, l := range lines {

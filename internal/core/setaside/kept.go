@@ -165,7 +165,7 @@ func (k *Kept) put(made []*correction) {
 
 // In returns t with the corrected lines in it.
 func (k *Kept) In(t source.Table) source.Table {
-	return source.Map(t, t.Header(), func() source.Mapping { return k })
+	return source.Map(t, t.Header(), func(*source.Chunk) source.Mapping { return k })
 }
 
 // Map puts the corrected line in the place of a record.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"ladle/internal/core/fault"
@@ -60,7 +61,8 @@ func (t *text) beginJSON() (*jsonText, error) {
 	others := t.asked
 	others.Member, others.Encoding, others.Guess = "", "", false
 	if others != (ReadOptions{}) {
-		return nil, t.refuse(0, "this is JSON, so it has no delimiter, quote, header, footer, comments or widths", "delete them")
+		return nil, t.refuse(0, "this is JSON; header, footer, delimiter, quote, escape, comment, widths and short lines don't apply "+
+			"to it", "delete them")
 	}
 	j, err := t.enterJSON()
 	if err != nil {
@@ -144,10 +146,8 @@ func (t *text) members(from int) (jsonMembers, error) {
 	s.arrays("", func(name string, at int) { found.names, places = append(found.names, name), append(places, at) })
 	switch {
 	case t.asked.Member != "":
-		for i, name := range found.names {
-			if name == t.asked.Member {
-				found.at = places[i]
-			}
+		if i := slices.Index(found.names, t.asked.Member); i >= 0 {
+			found.at = places[i]
 		}
 	case len(places) == 1:
 		found.at = places[0]
@@ -278,9 +278,6 @@ func (j *jsonText) end() error {
 	}
 	return io.EOF
 }
-
-// Again reads the chunk with origin o a second time.
-func (j *jsonText) Again(o Origin) (*Chunk, error) { return j.text.Again(o) }
 
 func (j *jsonText) rows(raw []byte, o Origin) rows {
 	return &jsonRows{jsonScanner: jsonScanner{raw: raw}, line: o.Line, columns: j.columns, lines: j.way == jsonLines,

@@ -86,7 +86,7 @@ func TestWrongJSON(t *testing.T) {
 		assert.ErrorContains(t, err, says, content)
 	}
 	_, err := open(t, "[{\"a\":1}]", ReadOptions{Delimiter: ";"})
-	assert.ErrorContains(t, err, "this is JSON, so it has no delimiter")
+	assert.ErrorContains(t, err, "this is JSON; header, footer, delimiter")
 	_, err = open(t, "a,b\n1,2\n", ReadOptions{Member: "x"})
 	assert.ErrorContains(t, err, "this is not JSON")
 	_, err = open(t, "{\"x\":[{\"a\":1}]}", ReadOptions{Member: "y"})

@@ -1,7 +1,6 @@
 package source
 
-// Mapping changes the records of a chunk, one after the other. If it has a method Begin(*Chunk), that is called
-// first. It may hand out its own memory, which must be good for
+// Mapping changes the records of a chunk, one after the other. It may hand out its own memory, which must be good for
 // as long as that of the record.
 type Mapping interface {
 	// Map changes r, and reports whether it is kept.
@@ -9,14 +8,14 @@ type Mapping interface {
 }
 
 // Map returns t with its records changed, under another header. A mapping is made for each chunk.
-func Map(t Table, header Header, mapping func() Mapping) Table {
+func Map(t Table, header Header, mapping func(*Chunk) Mapping) Table {
 	return &mappedTable{t, header, mapping}
 }
 
 type mappedTable struct {
 	Table
 	header  Header
-	mapping func() Mapping
+	mapping func(*Chunk) Mapping
 }
 
 func (m *mappedTable) Header() Header { return m.header }
@@ -27,11 +26,7 @@ func (m *mappedTable) Again(o Origin) (*Chunk, error) { return m.add(m.Table.Aga
 
 func (m *mappedTable) add(c *Chunk, err error) (*Chunk, error) {
 	if err == nil {
-		made := m.mapping()
-		if x, ok := made.(interface{ Begin(*Chunk) }); ok {
-			x.Begin(c)
-		}
-		c.maps = append(c.maps, made)
+		c.maps = append(c.maps, m.mapping(c))
 	}
 	return c, err
 }

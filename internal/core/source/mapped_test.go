@@ -50,7 +50,7 @@ func TestMappedRecordsLeaveTheReaderItsMemory(t *testing.T) {
 	want := []string{"2: 11|a|new 1 1", `4: 3"3"|c|new 1 1`, "5: 44|d|new 1 1"}
 	table, err := open(t, content, ReadOptions{})
 	require.NoError(t, err)
-	front := Map(table, Header{Names: []string{"A", "B", "New"}}, func() Mapping { return &doubling{} })
+	front := Map(table, Header{Names: []string{"A", "B", "New"}}, func(*Chunk) Mapping { return &doubling{} })
 	assert.Equal(t, []string{"A", "B", "New"}, front.Header().Names)
 	assert.Equal(t, want, collect(t, front))
 	assert.Equal(t, table, bare(front))
@@ -59,8 +59,8 @@ func TestMappedRecordsLeaveTheReaderItsMemory(t *testing.T) {
 	t.Run("and two mappings follow each other", func(t *testing.T) {
 		table, err := open(t, content, ReadOptions{})
 		require.NoError(t, err)
-		twice := Map(Map(table, table.Header(), func() Mapping { return &doubling{} }), table.Header(),
-			func() Mapping { return &doubling{} })
+		twice := Map(Map(table, table.Header(), func(*Chunk) Mapping { return &doubling{} }), table.Header(),
+			func(*Chunk) Mapping { return &doubling{} })
 		assert.Equal(t, []string{"2: 1111|a|new|new 2 1", `4: 3"3"3"3"|c|new|new 2 1`, "5: 4444|d|new|new 2 1"},
 			collect(t, twice))
 	})

@@ -123,7 +123,7 @@ const (
 // Next reads the next record of the chunk into r; false when there is none.
 func (c *Chunk) Next(r *Record) bool {
 	for c.expanded(len(c.expansions), r) {
-		if len(c.expansions) > 0 {
+		if r.Part = 0; len(c.expansions) > 0 && r.Problem == nil {
 			c.parts++
 			r.Part = c.parts
 		}

@@ -265,7 +265,7 @@ func TestPartsOfWorkbooks(t *testing.T) {
 		{"no such range", ReadOptions{Range: "fleets"}, "", 0,
 			`has no range or table "fleets"; write it as B4:K900, or by name; did you mean "fleet"?`},
 		{"what a workbook doesn't have", ReadOptions{Delimiter: ";"}, "", 0,
-			"it has no encoding, delimiter, quote or footer"},
+			"this is a workbook; how a text is read"},
 	}
 	for _, c := range cases {
 		for _, format := range []string{"ods", "xlsx"} {

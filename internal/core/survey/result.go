@@ -317,12 +317,17 @@ func (r *reading) settled(c *Column, s *stats, want forms, i int) {
 }
 
 // oddities lists what is odd in the cells.
+// What the oddities of a column are called that are blanks too many.
+const (
+	OuterBlanks   = "with leading or trailing blanks"
+	DoubledBlanks = "with doubled blanks"
+)
+
 func (r *reading) oddities(c *Column, s *stats, i int) {
 	for _, o := range []struct {
 		what string
 		of   *places
-	}{{"with an error", &s.faulty}, {"with leading zeros", &s.zeros}, {"with leading or trailing blanks", &s.outer},
-		{"with doubled blanks", &s.doubled},
+	}{{"with an error", &s.faulty}, {"with leading zeros", &s.zeros}, {OuterBlanks, &s.outer}, {DoubledBlanks, &s.doubled},
 		{"with no-break blanks", &s.hard}, {"with invisible characters", &s.controls},
 		{"that hold a number as text", &s.numberTexts},
 		{"with a number that a spreadsheet wrote in few digits, so that others are lost", &s.lost}} {

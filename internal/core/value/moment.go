@@ -213,7 +213,7 @@ func ScanOffset(b []byte) (offset int64, ok bool) {
 	if len(minutes) == 3 && minutes[0] == ':' {
 		minutes = minutes[1:]
 	}
-	if len(minutes) != 0 && len(minutes) != 2 || !allDigits(hours) || !allDigits(minutes) {
+	if len(minutes) != 0 && len(minutes) != 2 || !AllDigits(hours) || !AllDigits(minutes) {
 		return 0, false
 	}
 	h, m := number(hours), number(minutes)
@@ -236,7 +236,7 @@ func keepsStep(t Type, n int64) error {
 
 // isoDate reads a date at the start of b and returns the days since 1970-01-01 and what stands behind it.
 func isoDate(b []byte) (days int64, rest []byte, ok bool) {
-	if len(b) < 10 || b[4] != '-' || b[7] != '-' || !allDigits(b[:4]) || !allDigits(b[5:7]) || !allDigits(b[8:10]) {
+	if len(b) < 10 || b[4] != '-' || b[7] != '-' || !AllDigits(b[:4]) || !AllDigits(b[5:7]) || !AllDigits(b[8:10]) {
 		return 0, nil, false
 	}
 	days, ok = Days(number(b[:4]), number(b[5:7]), number(b[8:10]))
@@ -247,7 +247,7 @@ func isoDate(b []byte) (days int64, rest []byte, ok bool) {
 func isoSpan(b []byte) (int64, bool) {
 	body, negative := bytes.CutPrefix(b, []byte{'-'})
 	colon := bytes.IndexByte(body, ':')
-	if colon < 1 || colon > 6 || !allDigits(body[:colon]) {
+	if colon < 1 || colon > 6 || !AllDigits(body[:colon]) {
 		return 0, false
 	}
 	rest, ok := isoTime(append([]byte("00"), body[colon:]...))
@@ -260,18 +260,18 @@ func isoSpan(b []byte) (int64, bool) {
 
 // isoTime reads a whole time of day: 15:04, 15:04:05 or with up to six digits of a fraction.
 func isoTime(b []byte) (int64, bool) {
-	if len(b) < 5 || b[2] != ':' || !allDigits(b[:2]) || !allDigits(b[3:5]) {
+	if len(b) < 5 || b[2] != ':' || !AllDigits(b[:2]) || !AllDigits(b[3:5]) {
 		return 0, false
 	}
 	h, m, s, fraction := number(b[:2]), number(b[3:5]), int64(0), int64(0)
 	if b = b[5:]; len(b) > 0 {
-		if len(b) < 3 || b[0] != ':' || !allDigits(b[1:3]) {
+		if len(b) < 3 || b[0] != ':' || !AllDigits(b[1:3]) {
 			return 0, false
 		}
 		s, b = number(b[1:3]), b[3:]
 	}
 	if len(b) > 0 {
-		if b[0] != '.' || len(b) < 2 || len(b) > 7 || !allDigits(b[1:]) {
+		if b[0] != '.' || len(b) < 2 || len(b) > 7 || !AllDigits(b[1:]) {
 			return 0, false
 		}
 		fraction = number(b[1:])

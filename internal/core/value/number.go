@@ -27,7 +27,7 @@ func ScanNumber(cell []byte) (Digits, error) {
 			return d, notNumber(cell)
 		}
 	}
-	if len(d.Whole) == 0 && len(d.Fraction) == 0 || !allDigits(d.Whole) || !allDigits(d.Fraction) {
+	if len(d.Whole) == 0 && len(d.Fraction) == 0 || !AllDigits(d.Whole) || !AllDigits(d.Fraction) {
 		return d, notNumber(cell)
 	}
 	if len(d.Whole) > 1 && d.Whole[0] == '0' {
@@ -45,7 +45,8 @@ var (
 	errTooPrecise  error = reason.New(reason.TooPreciseNumber)
 )
 
-func allDigits(b []byte) bool {
+// AllDigits reports whether b holds nothing but digits of ASCII.
+func AllDigits(b []byte) bool {
 	for _, c := range b {
 		if c < '0' || c > '9' {
 			return false

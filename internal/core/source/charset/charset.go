@@ -1,7 +1,7 @@
 // Package charset finds the encoding of a text that isn't UTF-8. [Judge] reads the text in every encoding that it
 // knows and asks how likely the words that come out are in the languages that it knows; it says for sure only what no
 // other encoding comes near to. What the words of a language look like is learned from the names of countries and
-// languages in the Unicode CLDR.
+// languages in the Unicode CLDR, and from everyday words.
 package charset
 
 import (

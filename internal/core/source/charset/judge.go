@@ -52,7 +52,7 @@ func (s *spoken) judge(text []byte) (all []Reading, sure bool) {
 }
 
 // encodings are all that a text could be in.
-func encodings() []named { return slices.Concat(known, tables, []named{{UTF8, encoding.Nop, false}}) }
+func encodings() []named { return slices.Concat([]named{{UTF8, encoding.Nop, false}}, known, tables) }
 
 // readAll reads tokens in encodings, and returns the readings that differ, the likeliest first.
 func (s *spoken) readAll(tokens [][]byte, in []named) (all []Reading) {

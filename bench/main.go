@@ -39,8 +39,8 @@ func main() {
 		stop(serverFloor(servers()[os.Args[2]], demo.NewHarbour(0, calls, 1)))
 		return
 	}
-	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "tokens": jsonTokens, "read": readAll,
-		"clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
+	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "tokens": jsonTokens,
+		"read": readAll, "clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
 		stop(parts[os.Args[1]](os.Args[2]))
 		return
 	}

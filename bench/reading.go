@@ -192,8 +192,8 @@ func writeJSONLines(from, to string) error {
 	}
 }
 
-// jsonTokens is the floor of JSON Lines: the file read in blocks of 1 MB, split at line feeds, and each line scanned for
-// its texts and punctuation.
+// jsonTokens is the floor of JSON Lines: the file read in blocks of 1 MB, split at line feeds, and each line scanned
+// for its texts and punctuation.
 func jsonTokens(path string) error {
 	f, err := os.Open(path)
 	if err != nil {

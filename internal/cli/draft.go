@@ -161,7 +161,8 @@ func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
 	}
 	t := term.Table{Header: []string{"from", "such as", "column", "score", "reason"}, Numbers: []int{3}, Wrap: []int{0, 4}}
 	for _, m := range d.Matches {
-		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "), strings.Join(m.Sample[:min(len(m.Sample), 1)], ""),
+		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "),
+			strings.Join(m.Sample[:min(len(m.Sample), 1)], ""),
 			m.Block + "." + m.Column, fmt.Sprintf("%.2f", m.Score), m.Why})
 	}
 	if t.Rows != nil {

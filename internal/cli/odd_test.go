@@ -181,7 +181,8 @@ func TestTheEncodingIsAskedUntilItIsOne(t *testing.T) {
 	for _, c := range []struct {
 		answers []string
 		want    string
-	}{{[]string{"1"}, "windows-1250"}, {[]string{"", "3", "martian", "2"}, "IBM852"}, {[]string{"iso-8859-2"}, "iso-8859-2"},
+	}{{[]string{"1"}, "windows-1250"}, {[]string{"", "3", "martian", "2"}, "IBM852"}, {[]string{"iso-8859-2"},
+		"iso-8859-2"},
 		{[]string{"q"}, ""}} {
 		var questions []string
 		got, err := askEncoding(context.Background(), func(_ context.Context, question, _ string) (string, error) {

@@ -70,7 +70,8 @@ func sources(ladleFile string) (all []string, marked map[string]bool) {
 	return all, marked
 }
 
-// TestDraftsOfManyKinds: of columns of many kinds of files, a draft finds nearly all, and is never wrong without saying so.
+// TestDraftsOfManyKinds: of columns of many kinds of files, a draft finds nearly all, and is never wrong without saying
+// so.
 func TestDraftsOfManyKinds(t *testing.T) {
 	var right, wrong, doubtful, columns int
 	kinds := slices.Sorted(maps.Keys(servers))

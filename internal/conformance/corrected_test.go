@@ -194,11 +194,12 @@ func TestOtherFilesForAnInput(t *testing.T) {
 	}
 }
 
-// TestLinesThatAreMadeOfOneAreCorrectedByThemselves: of a line of the file that becomes several, each is set aside, corrected and
-// dropped by itself, and the others stay as they are.
+// TestLinesThatAreMadeOfOneAreCorrectedByThemselves: of a line of the file that becomes several, each is set aside,
+// corrected and dropped by itself, and the others stay as they are.
 func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
-	w := newWorld(t, sqliteFile{}, "CREATE TABLE tons (id ID, code WORD NOT NULL, month WORD NOT NULL, part INT, kind WORD, tons INT, "+
-		"UNIQUE (code, month, kind));")
+	w := newWorld(t, sqliteFile{},
+		"CREATE TABLE tons (id ID, code WORD NOT NULL, month WORD NOT NULL, part INT, kind WORD, tons INT, "+
+			"UNIQUE (code, month, kind));")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    file: in.csv\n    header: 1\n"+
 		"    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n    parts_to_rows: {column: Kind, at: ';', number: Part}\n"+
 		"tables:\n  tons: {from: in, key: [code, month, kind], columns: {code: Code, month: Month, part: Part, kind: Kind, tons: Tons}}\n"+
@@ -207,15 +208,18 @@ func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
 	_, r := w.load("load")
 	require.Equal(t, 4, r.status, r.stderr)
 	given := w.read("in.set-aside.csv")
-	for _, line := range []string{"2 part 3,\"Tons \"\"x\"\" is not a number\",A,Salt,Feb,x,1", "2 part 4,", "2 part 5,", "2 part 6,"} {
+	for _, line := range []string{"2 part 3,\"Tons \"\"x\"\" is not a number\",A,Salt,Feb,x,1", "2 part 4,", "2 part 5,",
+		"2 part 6,"} {
 		assert.Contains(t, given, "\n"+line)
 	}
-	w.write("in.set-aside.csv", strings.NewReplacer("Salt,Feb,x", "Salt,Feb,8", "Coal,Feb,x", "Coal,Feb,9", "\n2 part 5,", "\ndrop 2 part 5,").
+	w.write("in.set-aside.csv", strings.NewReplacer("Salt,Feb,x", "Salt,Feb,8", "Coal,Feb,x", "Coal,Feb,9", "\n2 part 5,",
+		"\ndrop 2 part 5,").
 		Replace(given))
 	doc, r := w.load("load", "--corrected", "in.set-aside.csv")
 	require.Equal(t, 4, r.status, r.stdout+r.stderr)
 	assert.Equal(t, []string{"tons: 8, 2 added, 4 same, 1 out, 1 aside"}, doc.accounts())
-	assert.Equal(t, []string{"A|Feb|Coal|9", "A|Feb|Salt|8", "A|Jan|Coal|5", "A|Jan|Salt|5", "B|Jan|Salt|1", "B|Mar|Salt|3"},
+	assert.Equal(t, []string{"A|Feb|Coal|9", "A|Feb|Salt|8", "A|Jan|Coal|5", "A|Jan|Salt|5", "B|Jan|Salt|1",
+		"B|Mar|Salt|3"},
 		w.query("SELECT code, month, kind, tons FROM tons ORDER BY 1, 2, 3"))
 	doc, _ = w.load("load")
 	assert.Equal(t, []string{"tons: 8, 6 same, 1 out, 1 aside"}, doc.accounts(), "they are kept")

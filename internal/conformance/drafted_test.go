@@ -16,8 +16,8 @@ func (w *world) drafted(csv string) (text, screen string) {
 	return r.stdout, unwrap(r.stderr)
 }
 
-// TestADraftChangesNoValueInSilence: words that could mean blank, blanks and spellings are left as they are where they could be
-// meant, and what a draft does change it marks.
+// TestADraftChangesNoValueInSilence: words that could mean blank, blanks and spellings are left as they are where they
+// could be meant, and what a draft does change it marks.
 func TestADraftChangesNoValueInSilence(t *testing.T) {
 	const tables = "CREATE TABLE flag (id ID, name WORD NOT NULL UNIQUE);\n" +
 		"CREATE TABLE vessel (id ID, name WORD NOT NULL UNIQUE, flag_id INT REFERENCES flag(id), note WORD);\n" +
@@ -36,7 +36,8 @@ func TestADraftChangesNoValueInSilence(t *testing.T) {
 	} {
 		assert.Contains(t, text, says)
 		_, why, _ := strings.Cut(says, "# ? ")
-		assert.Contains(t, screen, strings.Join(strings.Fields(strings.TrimPrefix(why, "Name: ")), " "), "it stands on the screen too")
+		assert.Contains(t, screen, strings.Join(strings.Fields(strings.TrimPrefix(why, "Name: ")), " "),
+			"it stands on the screen too")
 	}
 	assert.NotContains(t, text, "squeeze]")
 	assert.NotContains(t, text, "Name: {")
@@ -66,8 +67,10 @@ func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
 			"      pilot_id: pilotId  # ? the same name; the numbers of the file are taken for ids of pilot, which has 3 of 3 of them", "lookup"},
 		{"numbers that are neither", "pilotId,hours\n71,5\n72,6\n73,7\n", "  # ? in fits no table",
 			"pilot_id: pilotId"},
-		{"a table's own number", "id,licence_no,name\n9,504,D\n", "      id: id  # ? the same name; the table numbers its rows by itself", ""},
-		{"the name that is exactly the same", "Name,name,licence_no\nx,D,504\n", "      name: column 2  # the same name\n", "name: column 1"},
+		{"a table's own number", "id,licence_no,name\n9,504,D\n",
+			"      id: id  # ? the same name; the table numbers its rows by itself", ""},
+		{"the name that is exactly the same", "Name,name,licence_no\nx,D,504\n", "      name: column 2  # the same name\n",
+			"name: column 1"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			text, _ := w.drafted(c.csv)
@@ -82,15 +85,20 @@ func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
 // TestRelationsThatOnlyNamesTell: they are drafted as a doubt, where the values bear them out, and judged by a load.
 func TestRelationsThatOnlyNamesTell(t *testing.T) {
 	for _, c := range []struct{ name, column, csv, says, stays string }{
-		{"its codes", "berth_code WORD", "no,berth_code\n1,N1\n2,N2\n3,N4\n", "      berth_code: {from: berth_code, points_at: berth.code}  # ? " +
-			"the same name; 2 of 3 distinct values are in berth.code, for which the database declares no foreign key\n", "1|N1 2|N2"},
-		{"its ids", "berth_id INT", "no,berth_id\n7,1\n8,9\n", "      berth_id: {from: berth_id, points_at: berth.id}  # ? the same name; " +
-			"1 of 2 distinct values are in berth.id", "7|1"},
-		{"codes of something else", "berth_code WORD", "no,berth_code\n1,X\n2,Y\n", "      berth_code: berth_code  # ? the same name; " +
-			"it is named like a foreign key, but few or none of its values are in berth.code\n", "1|X 2|Y"},
-		{"codes instead of ids", "berth_id INT", "no,berth\n1,N1\n2,N3\n", "      berth_id: {from: berth, lookup: berth.code}  # ? ", "1|1 2|3"},
-		{"ids instead of codes", "berth_code WORD", "no,berth_id\n1,2\n2,3\n", "      berth_code: berth_id  # ? part of the name; " +
-			"it is named like a foreign key, but few or none of its values are in berth.code\n", "1|2 2|3"},
+		{"its codes", "berth_code WORD", "no,berth_code\n1,N1\n2,N2\n3,N4\n",
+			"      berth_code: {from: berth_code, points_at: berth.code}  # ? " +
+				"the same name; 2 of 3 distinct values are in berth.code, for which the database declares no foreign key\n", "1|N1 2|N2"},
+		{"its ids", "berth_id INT", "no,berth_id\n7,1\n8,9\n",
+			"      berth_id: {from: berth_id, points_at: berth.id}  # ? the same name; " +
+				"1 of 2 distinct values are in berth.id", "7|1"},
+		{"codes of something else", "berth_code WORD", "no,berth_code\n1,X\n2,Y\n",
+			"      berth_code: berth_code  # ? the same name; " +
+				"it is named like a foreign key, but only 0 of 2 distinct values are in berth.code\n", "1|X 2|Y"},
+		{"codes instead of ids", "berth_id INT", "no,berth\n1,N1\n2,N3\n",
+			"      berth_id: {from: berth, lookup: berth.code}  # ? ", "1|1 2|3"},
+		{"ids instead of codes", "berth_code WORD", "no,berth_id\n1,2\n2,3\n",
+			"      berth_code: berth_id  # ? part of the name; " +
+				"it is named like a foreign key, but only 0 of 2 distinct values are in berth.code\n", "1|2 2|3"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n"+
@@ -105,15 +113,18 @@ func TestRelationsThatOnlyNamesTell(t *testing.T) {
 	}
 }
 
-// TestColumnsWithTheSameValues: names decide between columns whose values are those of the same key, and where they don't, it is said.
+// TestColumnsWithTheSameValues: names decide between columns whose values are those of the same key, and where they
+// don't, it is said.
 func TestColumnsWithTheSameValues(t *testing.T) {
 	for _, c := range []struct {
 		name, tables, csv string
 		says              []string
 	}{
-		{"a row that refers to its own table", "CREATE TABLE berth (id ID, berth_code WORD NOT NULL UNIQUE, name WORD, part_of_id INT REFERENCES berth(id));\n" +
-			"INSERT INTO berth (berth_code) VALUES ('N1'), ('N2');", "berth_id,name,part_of\nN1,North,\nN2,South,N1\nN3,West,N1\n",
-			[]string{"      berth_code: berth_id  # part of the name; 2 of 3", "      part_of_id: {from: part_of, lookup: berth.berth_code}  # named like berth.part_of_id; 1 of 1"}},
+		{"a row that refers to its own table",
+			"CREATE TABLE berth (id ID, berth_code WORD NOT NULL UNIQUE, name WORD, part_of_id INT REFERENCES berth(id));\n" +
+				"INSERT INTO berth (berth_code) VALUES ('N1'), ('N2');", "berth_id,name,part_of\nN1,North,\nN2,South,N1\nN3,West,N1\n",
+			[]string{"      berth_code: berth_id  # part of the name; 2 of 3",
+				"      part_of_id: {from: part_of, lookup: berth.berth_code}  # named like berth.part_of_id; 1 of 1"}},
 		{"two relations to a table", berthsAndTows, "tow_no,to_berth,from_berth\n1,N1,N2\n2,N2,N3\n3,N3,N1\n",
 			[]string{"      from_id: {from: from_berth, lookup: berth.code}  # named like tow.from_id, but for the name of berth; 3 of 3", "      to_id: {from: to_berth, lookup: berth.code}  # named"}},
 		{"names that tell nothing", berthsAndTows, "tow_no,a,b\n1,N1,N2\n2,N2,N3\n3,N3,N1\n",
@@ -145,10 +156,11 @@ func TestReasonsSayWhereValuesAre(t *testing.T) {
 	assert.NotContains(t, r.stdout, "distinct values are in")
 }
 
-// TestDatesInSeveralWaysAreMatched: a column in which dates are written in two ways is one of dates, and a pattern that is drafted
-// reads the cells.
+// TestDatesInSeveralWaysAreMatched: a column in which dates are written in two ways is one of dates, and a pattern that
+// is drafted reads the cells.
 func TestDatesInSeveralWaysAreMatched(t *testing.T) {
-	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived DATE, built DATE, surveyed DATE);")
+	w := newWorld(t, sqliteFile{},
+		"CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived DATE, built DATE, surveyed DATE);")
 	text, _ := w.drafted("Code,Arrived,Built,Surveyed\nN1,2026-01-05,Jun 12 1998,12 June 1998\nN2,2026-02-14,Jul 3 1999,3 July 1999\n" +
 		"N3,25/03/2026,May 9 2001,9 May 2001\nN4,26/03/2026,Mar 9 2001,1 March 2002\n")
 	assert.Contains(t, text, "      Arrived: {date: ['yyyy-MM-dd', 'dd/MM/yyyy']}  # ? dates are written in 2 ways")
@@ -157,6 +169,7 @@ func TestDatesInSeveralWaysAreMatched(t *testing.T) {
 	w.write("f.ladle.yaml", text)
 	doc, r := w.load("load")
 	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
-	assert.Equal(t, []string{"N1|2026-01-05|1998-06-12|1998-06-12", "N2|2026-02-14|1999-07-03|1999-07-03", "N3|2026-03-25|2001-05-09|2001-05-09",
+	assert.Equal(t, []string{"N1|2026-01-05|1998-06-12|1998-06-12", "N2|2026-02-14|1999-07-03|1999-07-03",
+		"N3|2026-03-25|2001-05-09|2001-05-09",
 		"N4|2026-03-26|2001-03-09|2002-03-01"}, w.query("SELECT code, arrived, built, surveyed FROM stay ORDER BY code"))
 }

@@ -257,7 +257,8 @@ func TestAGuessedHeaderLosesNoLine(t *testing.T) {
 		{", header: none", "column 1", 0, "3 rows added"},
 		{", header: 1", "column 1", 0, "2 rows added"},
 		{"", "Tug", 0, "2 rows added"},
-		{", new_columns: {both: {join: [column 1, column 2]}}", "both", 2, "line 1 of input in (in.csv) is taken for its header"},
+		{", new_columns: {both: {join: [column 1, column 2]}}", "both", 2,
+			"line 1 of input in (in.csv) is taken for its header"},
 		{", new_columns: {both: {join: [Tug, column 2]}}", "both", 0, "2 rows added"},
 		{", new_columns: {both: upper(Tug)}", "both", 0, "2 rows added"},
 	} {

@@ -58,7 +58,8 @@ func TestOtherColumnsThanTheLastTimeAreTold(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);")
 		w.write("in.csv", "Code,Depth\nN1,9\n")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, columns: {code: Code}}}\n")
+		w.write("f.ladle.yaml",
+			"ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, columns: {code: Code}}}\n")
 		doc, r := w.load("load")
 		require.Equal(t, 0, r.status, r.stderr)
 		assert.NotContains(t, strings.Join(doc.Notes, "\n"), "columns")
@@ -71,7 +72,8 @@ func TestOtherColumnsThanTheLastTimeAreTold(t *testing.T) {
 	})
 }
 
-// TestEndingsAreTold: totals and notes below a table are told before they are loaded, with the key that leaves them out.
+// TestEndingsAreTold: totals and notes below a table are told before they are loaded, with the key that leaves them
+// out.
 func TestEndingsAreTold(t *testing.T) {
 	cases := []struct{ name, lines, input, note string }{
 		{"a line called total", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv",
@@ -83,7 +85,8 @@ func TestEndingsAreTold(t *testing.T) {
 		{"a total whose parts become lines", "N1,5,x\nN2,6,x\nTotal,18,y;z\n", `file: in.csv, parts_to_rows: {column: Quay, at: ";"}`,
 			`in.csv:4: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: only: with a condition`},
 		{"one that is left out", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", `file: in.csv, only: code != "Total"`, ""},
-		{"one that is left when another is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nSum,18,\nTotal,18,\n", "file: in.csv, footer_lines: 1",
+		{"one that is left when another is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nSum,18,\nTotal,18,\n",
+			"file: in.csv, footer_lines: 1",
 			`in.csv:5: "Sum" seems to sum up the lines above; it is read like others. To leave it out: footer_lines: 2`},
 		{"one that is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv, footer_lines: 1", ""},
 		{"a header that comes again", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", "file: in.csv",
@@ -95,7 +98,8 @@ func TestEndingsAreTold(t *testing.T) {
 		{"another table, wider", "N1,5,x\nN2,6,x\n,,\nAgent,Phone,Town,Fax\nMole House,555,Ness,556\n", "file: in.csv",
 			"in.csv:5 seems to be the header of another table: it comes after a blank line, and its cells don't fit; " +
 				"it and the lines below are read like others. To leave them out: footer_lines: 2"},
-		{"another table that is cut off", "N1,5,x\nN2,6,x\n\nAgent,Phone,Town\nMole House,555,Ness\n", "file: in.csv, footer_lines: 2", ""},
+		{"another table that is cut off", "N1,5,x\nN2,6,x\n\nAgent,Phone,Town\nMole House,555,Ness\n",
+			"file: in.csv, footer_lines: 2", ""},
 		{"groups", "N1,5,x\nN2,6,x\n\nS1,7,y\n\nWest,,y\n", "file: in.csv", ""},
 		{"a row like others", "N1,5,x\nN2,6,x\nN3,7,x\nN4,18,\nN5,19,\n", "file: in.csv", ""},
 	}
@@ -117,8 +121,8 @@ func TestEndingsAreTold(t *testing.T) {
 	}
 }
 
-// TestTextsAsTheyAreSaid: what a text has that isn't usual is said in the ladle file, and lines that are set aside from it are
-// given back as usual ones.
+// TestTextsAsTheyAreSaid: what a text has that isn't usual is said in the ladle file, and lines that are set aside from
+// it are given back as usual ones.
 func TestTextsAsTheyAreSaid(t *testing.T) {
 	cases := []struct {
 		name, keys, content string
@@ -144,8 +148,9 @@ func TestTextsAsTheyAreSaid(t *testing.T) {
 			}
 			w.write("in.csv", content)
 			depth := map[bool]string{true: "Dep", false: "Depth"}[content != c.content]
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1, "+c.keys+"}}\ntables: {berth: {from: in, columns: "+
-				"{code: Code, name: Name, depth: "+depth+"}}}\nset_aside_limit: any\n")
+			w.write("f.ladle.yaml",
+				"ladle: 1\ninputs: {in: {file: in.csv, header: 1, "+c.keys+"}}\ntables: {berth: {from: in, columns: "+
+					"{code: Code, name: Name, depth: "+depth+"}}}\nset_aside_limit: any\n")
 			doc, r := w.load("load")
 			require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
 			assert.Equal(t, c.asides, replaced(doc.asides(), depth+" ", "Depth "))
@@ -186,16 +191,19 @@ func TestAnEncodingThatIsntCertain(t *testing.T) {
 	r = w.run("survey", "in.csv")
 	require.Equal(t, 0, r.status, r.stderr)
 	assert.Contains(t, unwrap(r.stdout), `its encoding isn't certain; it could be windows-1250 ("Gdańsk Lines,03")`)
-	w.write("f.ladle.yaml", strings.Replace(w.read("f.ladle.yaml"), "    # encoding: windows-1250  # ?", "    encoding: windows-1250  #", 1))
+	w.write("f.ladle.yaml", strings.Replace(w.read("f.ladle.yaml"), "    # encoding: windows-1250  # ?",
+		"    encoding: windows-1250  #", 1))
 	doc, r := w.load("load")
 	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
 	assert.Equal(t, []string{"Gdańsk Lines", "Häfler", "Merrow Shipping"}, w.query("SELECT name FROM agent ORDER BY name"))
 }
 
-// TestMonthsAndPlaces: dates in another language, digits of another script, errors of a spreadsheet and where lines come from.
+// TestMonthsAndPlaces: dates in another language, digits of another script, errors of a spreadsheet and where lines
+// come from.
 func TestMonthsAndPlaces(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, "CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived MOMENT, tons INT, origin WORD, note WORD);")
+		w := newWorld(t, on,
+			"CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived MOMENT, tons INT, origin WORD, note WORD);")
 		w.write("in.csv", "Code,Arrived,Tons,Note\nN1,3 août 2026,١٢,#N/A\nN2,14 déc. 2026,7,#REF!\nN3,1 May 2026,8,x\n")
 		w.write("f.ladle.yaml", `ladle: 1
 inputs:
@@ -215,11 +223,13 @@ set_aside_limit: any
 		require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
 		assert.Equal(t, []string{`in.csv:3: Note "#REF!" is an error, not a value`,
 			`in.csv:4: Arrived "1 May 2026" is not a date like d MMMM yyyy in fr or d MMM yyyy in fr`}, doc.asides())
-		assert.Equal(t, []string{"N1|2026-08-03 00:00:00|12|in.csv:2|NULL"}, w.query("SELECT code, arrived, tons, origin, note FROM stay"))
+		assert.Equal(t, []string{"N1|2026-08-03 00:00:00|12|in.csv:2|NULL"},
+			w.query("SELECT code, arrived, tons, origin, note FROM stay"))
 	})
 }
 
-// TestShapesOfManyTables loads random tables with months as columns from texts and workbooks, and finds each cell again.
+// TestShapesOfManyTables loads random tables with months as columns from texts and workbooks, and finds each cell
+// again.
 func TestShapesOfManyTables(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		rng := seeded.Rand(t)
@@ -262,9 +272,10 @@ func TestShapesOfManyTables(t *testing.T) {
 				}
 				require.NoError(t, f.SaveAs(w.path(name)))
 			}
-			w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    file: "+name+"\n    header: 1\n    columns_to_rows: {columns: {from: "+
-				header[2]+"}, heading: Month, value: Tons}\n    columns: {Quay: {if_blank: above}}\n    new_columns: {Place: line_number()}\n"+
-				"tables:\n  tonnage: {from: in, columns: {quay: Quay, berth: Berth, month: Month, tons: Tons, place: Place}}\n")
+			w.write("f.ladle.yaml",
+				"ladle: 1\ninputs:\n  in:\n    file: "+name+"\n    header: 1\n    columns_to_rows: {columns: {from: "+
+					header[2]+"}, heading: Month, value: Tons}\n    columns: {Quay: {if_blank: above}}\n    new_columns: {Place: line_number()}\n"+
+					"tables:\n  tonnage: {from: in, columns: {quay: Quay, berth: Berth, month: Month, tons: Tons, place: Place}}\n")
 			doc, r := w.load("load")
 			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
 			got := w.query("SELECT quay, berth, month, tons, place FROM tonnage")
@@ -273,13 +284,14 @@ func TestShapesOfManyTables(t *testing.T) {
 			assert.Equal(t, want, got)
 			again, r := w.load("load")
 			require.Equal(t, 0, r.status, r.stderr)
-			assert.Equal(t, fmt.Sprintf("tonnage: %d = 0 added, %d same, 0 repeated, 0 aside", len(want), len(want)), again.tallies())
+			assert.Equal(t, fmt.Sprintf("tonnage: %d = 0 added, %d same, 0 repeated, 0 aside", len(want), len(want)),
+				again.tallies())
 		}
 	})
 }
 
-// TestSeveralFilesWithTheirNames: formulas know which file a line is from, and the names of JSON, text and archives stand for
-// one input.
+// TestSeveralFilesWithTheirNames: formulas know which file a line is from, and the names of JSON, text and archives
+// stand for one input.
 func TestSeveralFilesWithTheirNames(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, origin WORD);")
 	w.write("a.csv", "Code\nN1\nN2\n")
@@ -290,5 +302,6 @@ tables: {berth: {from: in, columns: {code: Code, origin: Origin}}}
 `)
 	doc, r := w.load("load")
 	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
-	assert.Equal(t, []string{"N1|a.csv:2", "N2|a.csv:3", "S1|b.jsonl:1", "S2|b.jsonl:2"}, w.query("SELECT code, origin FROM berth ORDER BY code"))
+	assert.Equal(t, []string{"N1|a.csv:2", "N2|a.csv:3", "S1|b.jsonl:1", "S2|b.jsonl:2"},
+		w.query("SELECT code, origin FROM berth ORDER BY code"))
 }

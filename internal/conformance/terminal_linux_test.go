@@ -18,8 +18,8 @@ import (
 // answer is what a person types when a terminal shows a text.
 type answer struct{ shown, typed string }
 
-// onTerminal runs the program on a terminal of its own, with a person who waits for each text before the answer is typed, and
-// returns all that was shown, and the exit status.
+// onTerminal runs the program on a terminal of its own, with a person who waits for each text before the answer is
+// typed, and returns all that was shown, and the exit status.
 func (w *world) onTerminal(answers []answer, arguments ...string) (shown string, status int) {
 	master, err := os.OpenFile("/dev/ptmx", os.O_RDWR, 0)
 	require.NoError(w, err)
@@ -78,29 +78,34 @@ func (w *world) onTerminal(answers []answer, arguments ...string) (shown string,
 	return strings.ReplaceAll(shown, "\r\n", "\n"), c.ProcessState.ExitCode()
 }
 
-// TestAPersonSaysTheEncoding: at a terminal the encoding that isn't certain is asked, and what is then loaded is read so.
+// TestAPersonSaysTheEncoding: at a terminal the encoding that isn't certain is asked, and what is then loaded is read
+// so.
 func TestAPersonSaysTheEncoding(t *testing.T) {
 	start := func(t *testing.T) *world {
 		w := newWorld(t, sqliteFile{}, "CREATE TABLE agent (id ID, name WORD NOT NULL UNIQUE);")
 		w.write("in.csv", "Name\nAnna\nH\xe4fler\nGda\xf1sk\n")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {agent: {from: in, columns: {name: Name}}}\n")
+		w.write("f.ladle.yaml",
+			"ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {agent: {from: in, columns: {name: Name}}}\n")
 		return w
 	}
 	const question = "In which one does this read right?\n"
 	t.Run("by a number", func(t *testing.T) {
 		w := start(t)
-		shown, status := w.onTerminal([]answer{{"q stops [q] ", "9\n"}, {"[q] ", "1\n"}, {"Load this", "y\n"}}, "load", "f.ladle.yaml",
+		shown, status := w.onTerminal([]answer{{"q stops [q] ", "9\n"}, {"[q] ", "1\n"}, {"Load this", "y\n"}}, "load",
+			"f.ladle.yaml",
 			"--db", w.db)
 		assert.Equal(t, 0, status, shown)
 		assert.Contains(t, shown, "in.csv isn't UTF-8, and its encoding isn't certain. "+question)
 		assert.Contains(t, shown, "  1  windows-1250  line 4: Gdańsk\n  2  windows-1252  line 4: Gdañsk\n")
 		assert.Contains(t, shown, `"9" is neither a number from 1 to 3 nor the name of an encoding`)
-		assert.Contains(t, shown, "in.csv is read as windows-1250. To be asked no more, write in the input in: encoding: windows-1250")
+		assert.Contains(t, shown,
+			"in.csv is read as windows-1250. To be asked no more, write in the input in: encoding: windows-1250")
 		assert.Equal(t, []string{"Anna", "Gdańsk", "Häfler"}, w.query("SELECT name FROM agent ORDER BY name"))
 	})
 	t.Run("by a name", func(t *testing.T) {
 		w := start(t)
-		shown, status := w.onTerminal([]answer{{"q stops [q] ", "ISO-8859-1\n"}, {"Load this", "y\n"}}, "load", "f.ladle.yaml", "--db", w.db)
+		shown, status := w.onTerminal([]answer{{"q stops [q] ", "ISO-8859-1\n"}, {"Load this", "y\n"}}, "load",
+			"f.ladle.yaml", "--db", w.db)
 		assert.Equal(t, 0, status, shown)
 		assert.Equal(t, []string{"Anna", "Gdañsk", "Häfler"}, w.query("SELECT name FROM agent ORDER BY name"))
 	})

@@ -21,7 +21,8 @@ func TestBlankCellsTakeTheValueAbove(t *testing.T) {
 	}{
 		{"a category that is written once", "Quay,Berth\n,N0\nNorth,N1\n,N2\nSouth,S1\n,S2\n",
 			"    columns: {Quay: {if_blank: above}}\n", []string{"-|N0", "North|N1", "North|N2", "South|S1", "South|S2"}},
-		{"its words for blank, cleaned", "Quay,Berth\n north ,N1\n-,N2\n", "    columns: {Quay: {blank_is: '-', clean: [trim, title], if_blank: above}}\n",
+		{"its words for blank, cleaned", "Quay,Berth\n north ,N1\n-,N2\n",
+			"    columns: {Quay: {blank_is: '-', clean: [trim, title], if_blank: above}}\n",
 			[]string{"North|N1", "North|N2"}},
 		{"the last of several ways", "Day,Berth,Dues\n2026-01-01,N1,5\n,N2,6\n",
 			"    columns: {Day: {date: yyyy-MM-dd, if_blank: [{formula: 'date(\"\")'}, above]}, Dues: {number: '1', if_blank: above}}\n",
@@ -34,7 +35,8 @@ func TestBlankCellsTakeTheValueAbove(t *testing.T) {
 		{"behind a value that can't be read nothing is known", "Dues,Berth\n5,N1\nx,N2\n,N3\n6,N4\n,N5\n",
 			"    columns: {Dues: {number: '1', if_blank: above}}\n", []string{"5|N1", `!|N2 <Dues "x" is not a number like 1>`,
 				`!|N3 <Dues "" takes the value of the line above, and that can't be read>`, "6|N4", "6|N5"}},
-		{"nor behind a line that can't", "Quay,Berth\nNorth,N1\nSouth\n,N2\nEast,E1\n", "    columns: {Quay: {if_blank: above}}\n",
+		{"nor behind a line that can't", "Quay,Berth\nNorth,N1\nSouth\n,N2\nEast,E1\n",
+			"    columns: {Quay: {if_blank: above}}\n",
 			[]string{"North|N1", `!|! <row "" the line has only 1 of 2 fields>`,
 				`!|N2 <Quay "" takes the value of the line above, and that can't be read>`, "East|E1"}},
 	}

@@ -328,7 +328,7 @@ func (rows *Rows) keep(chunk *source.Chunk, p *cleaner) error {
 	rows.Headers = append(rows.Headers, p.headers[:min(len(p.headers), max(0, mostHeaders-len(rows.Headers)))]...)
 	if len(p.second) > 0 && rows.Second == nil {
 		row := p.second[0]
-		rows.Second = &Second{p.batch.Columns[position].Nums[row], first + int64(row)}
+		rows.Second = &SecondTable{p.batch.Columns[position].Nums[row], first + int64(row)}
 	}
 	for _, i := range slices.Sorted(maps.Keys(p.short)) {
 		if !slices.ContainsFunc(rows.LostDigits, func(s LostDigits) bool { return s.Column == i }) {

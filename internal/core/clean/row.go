@@ -162,8 +162,9 @@ func (k *rowCleaner) cell(i int, c *column, r *source.Record) {
 
 // errorTexts are what spreadsheets show in cells without a value (ECMA-376, 18.18.11; OpenFormula 1.3, 4.6), also when
 // they write them as text.
-var errorTexts = map[string]bool{"#DIV/0!": true, "#N/A": true, "#NAME?": true, "#NULL!": true, "#NUM!": true, "#REF!": true,
-	"#VALUE!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true, "#BLOCKED!": true, "#FIELD!": true}
+var errorTexts = map[string]bool{"#DIV/0!": true, "#N/A": true, "#NAME?": true, "#NULL!": true, "#NUM!": true,
+	"#REF!": true, "#VALUE!": true, "#GETTING_DATA": true, "#SPILL!": true, "#CALC!": true, "#BLOCKED!": true,
+	"#FIELD!": true}
 
 var cellError = &reason.Cause{Why: reason.Why{Kind: reason.CellError}}
 

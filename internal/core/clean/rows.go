@@ -20,7 +20,7 @@ type Rows struct {
 	Headers []int64
 
 	// Second is the line that seems to be the header of another table below this one; nil for none.
-	Second *Second
+	Second *SecondTable
 
 	// LostDigits has for each column the first cell that looks like a number without its last digits.
 	LostDigits []LostDigits
@@ -30,8 +30,9 @@ type Rows struct {
 	effects effects
 }
 
-// Second is a line, by the position of its record and its number among the lines, from 0.
-type Second struct {
+// SecondTable is where another table seems to begin: a line, by the position of its record and its number among the
+// lines, from 0.
+type SecondTable struct {
 	Position, Row int64
 }
 

@@ -101,8 +101,8 @@ func merge(all []groupCell) {
 	}
 }
 
-// gatherAll reads the table as often as as_in_lines_with_same and above ask, and returns what is to be read then: the table, or
-// the same once more.
+// gatherAll reads the table as often as as_in_lines_with_same and above ask, and returns what is to be read then: the
+// table, or the same once more.
 func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)) (source.Table, error) {
 	var origins []source.Origin
 	if r.aboveOf != nil {

@@ -13,8 +13,8 @@ import (
 	"ladle/internal/core/value"
 )
 
-// changes are the parts of a rule that change values: words that become blank, blanks that are taken off. What the column
-// could hold on purpose is kept, and said.
+// changes are the parts of a rule that change values: words that become blank, blanks that are taken off. What the
+// column could hold on purpose is kept, and said.
 func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys, kept []string) {
 	tells := w.tells(f, c)
 	keep := func(what, how string) { kept = append(kept, what+" is kept as it is; "+how) }
@@ -68,7 +68,9 @@ func (w *writer) tells(f *file, c *column) bool {
 
 // isWord reports whether a cell is one of the words for blank.
 func (c *column) isWord(cell string) bool {
-	return slices.ContainsFunc(c.Words, func(o survey.Oddity) bool { return strings.EqualFold(o.What, strings.TrimSpace(cell)) })
+	return slices.ContainsFunc(c.Words, func(o survey.Oddity) bool {
+		return strings.EqualFold(o.What, strings.TrimSpace(cell))
+	})
 }
 
 // holds reports whether a table in which the column is looked up has a value.

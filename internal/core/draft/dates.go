@@ -12,8 +12,8 @@ import (
 // mostPatterns is how many ways of writing dates a column may have, to be dates.
 const mostPatterns = 3
 
-// dates finds how the dates in a column are written, where not all are written alike, and makes it one of dates if nearly
-// all cells are: to a survey such a column is text.
+// dates finds how the dates in a column are written, where not all are written alike, and makes it one of dates if
+// nearly all cells are: to a survey such a column is text.
 func (c *column) dates() {
 	const enough, fewest = 0.9, 2 // of the cells, and cells
 	mixed := c.Misfits.Count > 0 && (c.Type == "date" || c.Type == "date and time")
@@ -37,7 +37,8 @@ func (c *column) dates() {
 	c.others = len(cells) - covered
 }
 
-// written are the patterns of a column whose dates are written in several ways; nil for others, with what is to be said.
+// written are the patterns of a column whose dates are written in several ways; nil for others, with what is to be
+// said.
 func (c *column) written() (rule, why string) {
 	if c.patterns == nil {
 		return "", ""

@@ -47,14 +47,15 @@ type UnusedColumn struct {
 	Column string `json:"column"`
 }
 
-// Make drafts a ladle file for files that were surveyed and the tables of a database; only for those with the given names,
-// where there are any.
+// Make drafts a ladle file for files that were surveyed and the tables of a database; only for those with the given
+// names, where there are any.
 func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader, only ...string) (*Draft, error) {
 	m := &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}
 	for _, name := range only {
 		t := s.Table(name)
 		if t == nil {
-			return nil, fault.New(fault.Wrong, fmt.Sprintf("the database has no table %q", name), fault.DidYouMean(name, s.Names()))
+			return nil, fault.New(fault.Wrong, fmt.Sprintf("the database has no table %q", name),
+				fault.DidYouMean(name, s.Names()))
 		}
 		m.only = append(m.only, t)
 	}
@@ -166,8 +167,8 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 	return best, filled
 }
 
-// fillable lists the blocks for tables in which a block finds rows, where the file knows more of them than their keys, or
-// where they are empty and a lookup can't add their rows.
+// fillable lists the blocks for tables in which a block finds rows, where the file knows more of them than their keys,
+// or where they are empty and a lookup can't add their rows.
 func (m *matcher) fillable(b *block) []*block {
 	var all []*block
 	for _, t := range parents(b) {

@@ -32,8 +32,8 @@ func (g guess) and(o guess) guess {
 	return guess{1 - (1-g.Score)*(1-o.Score), g.Why + "; " + o.Why}
 }
 
-// likely is the least score that makes a match; sure the least one that is no doubt; valuesAlone the most that values are
-// worth without a name.
+// likely is the least score that makes a match; sure the least one that is no doubt; valuesAlone the most that values
+// are worth without a name.
 const (
 	likely      = 0.5
 	sure        = 0.7

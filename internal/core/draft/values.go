@@ -161,8 +161,8 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
 }
 
-// byValue returns how likely the values of a column are keys of a place, by how many of them it has: few values that are
-// all there say less than many.
+// byValue returns how likely the values of a column are keys of a place, by how many of them it has: few values that
+// are all there say less than many.
 func (c *catalogue) byValue(q question) (guess, error) {
 	const least = 0.5
 	few := min(len(q.from.texts), fewTexts)

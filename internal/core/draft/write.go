@@ -93,17 +93,19 @@ func (w *writer) input(f *file) {
 		w.doubt("    ", `a backslash seems to stand before quotes inside of values: escape: '\' reads it so`, f.input)
 	}
 	if m.Merged > 0 {
-		w.doubt("    ", fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule of "+
-			"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
+		w.doubt("    ",
+			fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule of "+
+				"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
 	}
 	for _, s := range f.Survey.Shapes {
 		if s.Key == survey.ColumnsToRows {
 			w.said(fmt.Sprintf("    # columns_to_rows: {columns: {from: %s, to: %s}, heading: Period, value: Value}",
-				ladlefile.Flow(s.Columns[0]), ladlefile.Flow(s.Columns[len(s.Columns)-1])), "these columns look like values of one; "+
-				"with this line they become lines", true, f.input+": columns_to_rows")
+				ladlefile.Flow(s.Columns[0]), ladlefile.Flow(s.Columns[len(s.Columns)-1])),
+				"these columns look like values of one; with this line they become lines", true, f.input+": columns_to_rows")
 			continue
 		}
-		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]), ladlefile.Quoted(s.Between)),
+		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]),
+			ladlefile.Quoted(s.Between)),
 			"its cells look like lists; with this line their parts become lines", true, f.input+": parts_to_rows")
 	}
 	w.footer(f)
@@ -134,10 +136,12 @@ func (w *writer) footer(f *file) {
 	lines, text := f.Asked.Footer, f.Survey.Read.Format == "text"
 	switch s := f.Survey.Second; {
 	case s != nil && text:
-		w.said(fmt.Sprintf("    # footer_lines: %d", int64(lines)+s.Rows), fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true,
+		w.said(fmt.Sprintf("    # footer_lines: %d", int64(lines)+s.Rows),
+			fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true,
 			f.input+": another table")
 	case s != nil:
-		w.said("    # range: CELLS OF THIS TABLE", fmt.Sprintf(anotherTable, "row", s.Line, s.Says), true, f.input+": another table")
+		w.said("    # range: CELLS OF THIS TABLE", fmt.Sprintf(anotherTable, "row", s.Line, s.Says), true,
+			f.input+": another table")
 	case f.Survey.EndsWithTotal && text:
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
 		w.said(fmt.Sprintf("    footer_lines: %d", lines+1), fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line,
@@ -250,7 +254,8 @@ func (w *writer) column(b *block, name string, x assignment) {
 		doubt, why = true, join(why, differs)
 	}
 	if x.lookup == nil && x.of.Identity {
-		doubt, why = true, join(why, "the table numbers its rows by itself; with this line the numbers of the file become ids")
+		doubt, why = true, join(why,
+			"the table numbers its rows by itself; with this line the numbers of the file become ids")
 	}
 	if x.lookup != nil {
 		match.Lookup = x.lookup.table.Name
@@ -259,8 +264,9 @@ func (w *writer) column(b *block, name string, x assignment) {
 			why += "; guessed from its name, since the database declares no foreign key"
 		}
 		if x.lookup.loose {
-			doubt, why = true, join(why, fmt.Sprintf("%s is not unique in %s: a line whose value is there several times is set aside",
-				x.lookup.by[0].of.Name, x.lookup.table.Name))
+			doubt, why = true, join(why,
+				fmt.Sprintf("%s is not unique in %s: a line whose value is there several times is set aside",
+					x.lookup.by[0].of.Name, x.lookup.table.Name))
 		}
 	}
 	w.made.Matches = append(w.made.Matches, match)

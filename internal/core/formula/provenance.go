@@ -24,7 +24,8 @@ type question struct {
 	kind Kind
 }
 
-var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment}, {"loaded_by", Text}}
+var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment},
+	{"loaded_by", Text}}
 
 // askNames are the names of asks.
 func askNames() (names []string) {

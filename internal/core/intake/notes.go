@@ -61,7 +61,8 @@ func odd(name string, m *source.Format) (notes []string) {
 	add(m.Loose, "line has blanks beside quotes; they are no part of its values",
 		"lines have blanks beside quotes; they are no part of their values")
 	add(m.Short, "line ends early; its missing cells are blank", "lines end early; their missing cells are blank")
-	add(m.Unmade, "blank cell of the columns that become lines made none", "blank cells of the columns that become lines made none")
+	add(m.Unmade, "blank cell of the columns that become lines made none",
+		"blank cells of the columns that become lines made none")
 	if m.EndMark {
 		notes = append(notes, name+": its last character is the end-of-file mark of DOS (Ctrl-Z), which is no row")
 	}

@@ -25,13 +25,15 @@ func (in *Intake) Read(ctx context.Context, progress func(input string, done, of
 		in.Notes = append(in.Notes, in.Kept[i].Said(in.options.First > 0)...)
 		in.Notes = append(in.Notes, readingNotes(in.Tables[i], f.Named())...)
 		for _, s := range rows.LostDigits {
-			in.Notes = append(in.Notes, fmt.Sprintf("%s: %s has cells such as %q, a number that a spreadsheet wrote in few digits; "+
-				"the others are lost in this file", f.Name(), f.Recipe.Name(s.Column), s.Cell))
+			in.Notes = append(in.Notes,
+				fmt.Sprintf("%s: %s has cells such as %q, a number that a spreadsheet wrote in few digits; "+
+					"the others are lost in this file", f.Name(), f.Recipe.Name(s.Column), s.Cell))
 		}
 		if n := len(rows.Headers); n > 0 {
 			at := source.PlaceOf(in.Tables[i], rows.Headers[0])
-			in.Notes = append(in.Notes, fmt.Sprintf("%s repeats the header, and is read like other lines; only: with a condition that such "+
-				"lines don't meet leaves them out", at.Short()))
+			in.Notes = append(in.Notes,
+				fmt.Sprintf("%s repeats the header, and is read like other lines; only: with a condition that such "+
+					"lines don't meet leaves them out", at.Short()))
 		}
 		in.Notes = append(in.Notes, in.second(i)...)
 		ending, err := in.ending(i)

@@ -166,7 +166,8 @@ func (d *decoder) dates(n ast.Node) (all []datePattern) {
 	for _, n := range nodes {
 		var p datePattern
 		switch text := n.String(); {
-		case (n.Type() == ast.MappingType || n.Type() == ast.MappingValueType) && (strings.Contains(text, "pattern:") || strings.Contains(text, "language:")):
+		case (n.Type() == ast.MappingType || n.Type() == ast.MappingValueType) && (strings.Contains(text, "pattern:") ||
+			strings.Contains(text, "language:")):
 			d.fields(n, "date:", map[string]func(ast.Node){"pattern": d.into(&p.Text, "pattern:"),
 				"language": d.into(&p.language, "language:")})
 			if !p.Text.Given() {

@@ -23,7 +23,8 @@ func (d *decoder) columnsToRows(n ast.Node) *reshape.ColumnsToRows {
 		"value":   func(n ast.Node) { c.Value = d.scalar(n, "value:").Said() },
 		"values": func(n ast.Node) {
 			for _, e := range d.mapping(n, "values:") {
-				c.Values = append(c.Values, reshape.ValueColumn{Name: e.key.Said(), Pattern: d.regex(e.value, "a pattern of values:")})
+				c.Values = append(c.Values, reshape.ValueColumn{Name: e.key.Said(), Pattern: d.regex(e.value,
+					"a pattern of values:")})
 			}
 		},
 		"blanks": func(n ast.Node) { blanks = d.scalar(n, "blanks:").Said() },
@@ -68,7 +69,8 @@ func (d *decoder) regex(n ast.Node, key string) *regexp.Regexp {
 	made, err := regexp.Compile(t.Value)
 	switch {
 	case err != nil:
-		d.problem(t.Place, key+" is not a regular expression: "+fault.OfPattern(err), "write it as RE2 does, for example '^\\d{4}$'")
+		d.problem(t.Place, key+" is not a regular expression: "+fault.OfPattern(err),
+			"write it as RE2 does, for example '^\\d{4}$'")
 		return regexp.MustCompile("")
 	case made.NumSubexp() > 1:
 		d.problem(t.Place, key+" has several groups", "keep the one that is to be the heading; others are written (?:…)")

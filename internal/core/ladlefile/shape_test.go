@@ -20,7 +20,8 @@ func TestShapesAreDecoded(t *testing.T) {
     parts_to_rows: {column: Cargo, at: ";", number: Part}`)
 	require.NoError(t, err)
 	c, p := f.Inputs[0].Shape.Columns, f.Inputs[0].Shape.Parts
-	assert.Equal(t, []string{"Jan", "Feb", "Month", "Tons"}, []string{c.Names[0].Text, c.Names[1].Text, c.Heading.Text, c.Value.Text})
+	assert.Equal(t, []string{"Jan", "Feb", "Month", "Tons"}, []string{c.Names[0].Text, c.Names[1].Text, c.Heading.Text,
+		c.Value.Text})
 	assert.True(t, c.Blanks)
 	assert.Equal(t, []string{"Cargo", ";", "Part"}, []string{p.Column.Text, p.At, p.Number.Text})
 	assert.Equal(t, []int{5, 22}, []int{c.At.Line, c.At.Column})

@@ -9,7 +9,8 @@ import (
 // plainDigits writes digits of other scripts, and full-width ones, as those of ASCII, and the separators that go with
 // them; text without any comes back as it is. Digits of a script follow each other in Unicode, from zero on.
 func plainDigits(text []byte) []byte {
-	if !bytes.ContainsFunc(text, func(c rune) bool { return c >= utf8.RuneSelf && (unicode.IsDigit(c) || separators[c] != 0) }) {
+	foreign := func(c rune) bool { return c >= utf8.RuneSelf && (unicode.IsDigit(c) || separators[c] != 0) }
+	if !bytes.ContainsFunc(text, foreign) {
 		return text
 	}
 	plain := make([]byte, 0, len(text))

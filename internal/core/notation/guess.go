@@ -105,8 +105,8 @@ func Fitting(cells []string, most int) []string {
 }
 
 // Covering returns usual patterns, at most most of them, that together read as many cells as possible: the first reads
-// most, each other one most of those that are left. covered is how many cells they read; unsure says that another pattern
-// reads as many of the cells of the first, as other days.
+// most, each other one most of those that are left. covered is how many cells they read; unsure says that another
+// pattern reads as many of the cells of the first, as other days.
 func Covering(cells []string, most int) (patterns []string, covered int, unsure bool) {
 	left := cells
 	for len(patterns) < most && len(left) > 0 {

@@ -13,7 +13,8 @@ func TestMonthsOfLanguages(t *testing.T) {
 	for _, c := range []struct{ language, pattern, cell, want string }{
 		{"fr", "d MMMM yyyy", "14 août 2026", "2026-08-14"}, {"fr", "d MMMM yyyy", "1 FÉVRIER 2026", "2026-02-01"},
 		{"fr", "d MMM yyyy", "14 juil. 2026", "2026-07-14"}, {"fr", "d MMM yyyy", "14 juin 2026", "2026-06-14"},
-		{"fr", "d MMM yyyy", "14 jui 2026", ""}, {"fr", "d MMMM yyyy", "14 août. 2026", ""}, {"fr", "d MMMM yyyy", "14 August 2026", ""},
+		{"fr", "d MMM yyyy", "14 jui 2026", ""}, {"fr", "d MMMM yyyy", "14 août. 2026", ""}, {"fr", "d MMMM yyyy",
+			"14 August 2026", ""},
 		{"de", "d. MMMM yyyy", "3. März 2026", "2026-03-03"}, {"de-AT", "d. MMMM yyyy", "3. Jänner 2026", "2026-01-03"},
 		{"de", "dd-MMM-yy", "03-Mrz-26", "2026-03-03"}, {"pl", "d MMMM yyyy", "5 października 2026", "2026-10-05"},
 		{"cs", "d. MMM yyyy", "5. čvc 2026", "2026-07-05"}, {"ru", "d MMMM yyyy", "9 мая 2026", "2026-05-09"},

@@ -13,7 +13,8 @@ import (
 	"ladle/internal/core/ladlefile"
 )
 
-// prepared writes the cleaned lines of an input in.NAME with the given keys, and returns them, and those that are set aside.
+// prepared writes the cleaned lines of an input in.NAME with the given keys, and returns them, and those that are set
+// aside.
 func prepared(t *testing.T, name, content, keys string) (lines, aside string) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(content), 0o600))
@@ -39,7 +40,8 @@ func TestShapesArePrepared(t *testing.T) {
 	lines, aside := prepared(t, "in.csv", "Quay,Berth,Jan,Feb\nNorth,N1,1,x\n,N2,,3\nSouth\n,S1,4,\nEast,E1,5,6\n",
 		"    header: 1\n    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n"+
 			"    columns: {Quay: {if_blank: above}, Tons: {number: '1'}}\n    new_columns: {At: 'line_number()'}\n")
-	assert.Equal(t, "Quay,Berth,Month,Tons,At\nNorth,N1,Jan,1,2\nNorth,N2,Feb,3,3\nEast,E1,Jan,5,6\nEast,E1,Feb,6,6\n", lines)
+	assert.Equal(t, "Quay,Berth,Month,Tons,At\nNorth,N1,Jan,1,2\nNorth,N2,Feb,3,3\nEast,E1,Jan,5,6\nEast,E1,Feb,6,6\n",
+		lines)
 	for _, says := range []string{`2 part 2,"Tons ""x"" is not a number like 1",North,N1,Feb,x`, "4,the line has only 1 of 4 fields,South",
 		"5 part 1,\"Quay takes the value of the line above, and that can't be read\",,S1,Jan,4"} {
 		assert.Contains(t, aside, says)

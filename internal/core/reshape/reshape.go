@@ -1,6 +1,6 @@
 // Package reshape brings the shapes in which people send tables into lines with one fact each: columns that are values,
-// such as months, become lines, and so do the parts of a list in a cell. What it makes are lines of an input like others,
-// each at the place in the file that it comes from.
+// such as months, become lines, and so do the parts of a list in a cell. What it makes are lines of an input like
+// others, each at the place in the file that it comes from.
 package reshape
 
 import (
@@ -36,8 +36,8 @@ type ColumnsToRows struct {
 	Blanks   bool            // blank cells make a line too
 }
 
-// ValueColumn is a new column with the cells of all columns whose header fits a pattern; those whose groups say the same
-// stand in one line.
+// ValueColumn is a new column with the cells of all columns whose header fits a pattern; those whose groups say the
+// same stand in one line.
 type ValueColumn struct {
 	Name    clean.Located
 	Pattern *regexp.Regexp
@@ -132,7 +132,8 @@ func (m *maker) columns(t source.Table, c *ColumnsToRows) source.Table {
 		added = append(added, c.Value)
 	}
 	if m.problems == nil && lines == nil {
-		m.wrong(c.At, "columns_to_rows: no column of the input has such a name", "its columns are: "+strings.Join(h.Names, ", "))
+		m.wrong(c.At, "columns_to_rows: no column of the input has such a name",
+			"its columns are: "+strings.Join(h.Names, ", "))
 	}
 	var kept []int
 	for i := range h.Names {
@@ -232,6 +233,7 @@ func (m *maker) parts(t source.Table, p *PartsToRows) source.Table {
 		return t
 	}
 	return source.Expand(t, made, copied, func() source.Expansion {
-		return &partsToRows{copier: copier{width: len(h.Names), kept: all}, at: at, between: []byte(p.At), number: added != nil}
+		return &partsToRows{copier: copier{width: len(h.Names), kept: all}, at: at, between: []byte(p.At),
+			number: added != nil}
 	})
 }

@@ -62,12 +62,14 @@ func TestShapes(t *testing.T) {
 		header        string
 		want          []string
 	}{
-		{"months become lines, and blank ones don't", "Berth,Jan,Feb,Note\nN1,5,,x\nN2,,,y\nN3,1,2,\n", Shape{Columns: months},
+		{"months become lines, and blank ones don't", "Berth,Jan,Feb,Note\nN1,5,,x\nN2,,,y\nN3,1,2,\n",
+			Shape{Columns: months},
 			"Berth Note Month Tons", []string{"line 2: N1 x Jan 5", "line 4: N3  Jan 1", "line 4: N3  Feb 2"}},
 		{"or do", "Berth,Jan,Feb\nN1,5,\n", Shape{Columns: &ColumnsToRows{From: said("Jan"), Heading: said("Month"),
 			Value: said("Tons"), Blanks: true}}, "Berth Month Tons", []string{"line 2: N1 Jan 5", "line 2: N1 Feb "}},
-		{"by a pattern, which says what they are called", "2024 tons,Berth,2025 tons\n5,N1,6\n", Shape{Columns: &ColumnsToRows{
-			Pattern: regexp.MustCompile(`^(\d+) tons$`), Heading: said("Year"), Value: said("Tons")}}, "Berth Year Tons",
+		{"by a pattern, which says what they are called", "2024 tons,Berth,2025 tons\n5,N1,6\n",
+			Shape{Columns: &ColumnsToRows{
+				Pattern: regexp.MustCompile(`^(\d+) tons$`), Heading: said("Year"), Value: said("Tons")}}, "Berth Year Tons",
 			[]string{"line 2: N1 2024 5", "line 2: N1 2025 6"}},
 		{"from one to another", "a,b,c,d\n1,2,3,4\n", Shape{Columns: &ColumnsToRows{From: said("b"), To: said("c"),
 			Heading: said("h"), Value: said("v")}}, "a d h v", []string{"line 2: 1 4 b 2", "line 2: 1 4 c 3"}},
@@ -78,12 +80,14 @@ func TestShapes(t *testing.T) {
 		{"parts of a cell", "Vessel,Cargo\nTern,Wheat; Salt;;Fish meal\nHeron,\nOtter,Coal\n", Shape{Parts: &PartsToRows{
 			Column: said("Cargo"), At: ";", Number: said("Part")}}, "Vessel Cargo Part", []string{"line 2: Tern Wheat 1",
 			"line 2: Tern Salt 2", "line 2: Tern Fish meal 3", "line 3: Heron  1", "line 4: Otter Coal 1"}},
-		{"lists of JSON", "Vessel,Cargo\nTern,\"[\"\"Wheat\"\", 7, null, {\"\"a\"\":1}]\"\nHeron,[]\nOtter,Coal\n", Shape{Parts: &PartsToRows{
-			Column: said("Cargo")}}, "Vessel Cargo", []string{"line 2: Tern Wheat", "line 2: Tern 7", `line 2: Tern {"a":1}`,
-			"line 3: Heron ", "line 4: Otter Coal"}},
+		{"lists of JSON", "Vessel,Cargo\nTern,\"[\"\"Wheat\"\", 7, null, {\"\"a\"\":1}]\"\nHeron,[]\nOtter,Coal\n",
+			Shape{Parts: &PartsToRows{
+				Column: said("Cargo")}}, "Vessel Cargo", []string{"line 2: Tern Wheat", "line 2: Tern 7", `line 2: Tern {"a":1}`,
+				"line 3: Heron ", "line 4: Otter Coal"}},
 		{"parts of columns", "Vessel,Jan,Feb\nTern,a/b,c\n", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"),
 			At: "/"}}, "Vessel Month Tons", []string{"line 2: Tern Jan a", "line 2: Tern Jan b", "line 2: Tern Feb c"}},
-		{"a line that can't be trusted stays one", "Berth,Jan,Feb\nN1,5\nN2,1,2\n", Shape{Columns: months}, "Berth Month Tons",
+		{"a line that can't be trusted stays one", "Berth,Jan,Feb\nN1,5\nN2,1,2\n", Shape{Columns: months},
+			"Berth Month Tons",
 			[]string{"line 2: the line has only 2 of 3 fields", "line 3: N2 Jan 1", "line 3: N2 Feb 2"}},
 	}
 	for _, c := range cases {
@@ -137,11 +141,13 @@ func TestWrongShapes(t *testing.T) {
 			`there is already a column "berth"`},
 		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"), regexp.MustCompile("(?i)(jan)")},
 			{said("w"), regexp.MustCompile("x")}}}}, "no column of the input fits the pattern of w"},
-		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"), regexp.MustCompile("(an|eb)")}}}},
+		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"),
+			regexp.MustCompile("(an|eb)")}}}},
 			`the columns "Jan" and "jan" are both v of an; make the pattern narrower`},
 		{Shape{Parts: &PartsToRows{Column: said("Feb"), At: ";", Number: said("Berth")}}, `there is already a column "Berth"`},
 	} {
-		_, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape, "f.ladle.yaml")
+		_, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape,
+			"f.ladle.yaml")
 		assert.ErrorContains(t, err, c.says)
 	}
 }
@@ -182,17 +188,22 @@ func TestLinesThatMakeNoneAreHandedOn(t *testing.T) {
 		shape Shape
 		want  []string
 	}{
-		{"of columns", Shape{Columns: months}, []string{"(North|N0|||)|N1|Jan|5|", "|N1|Feb|6;7|", "(South|S0|||)(|S1|||)|S2|Jan|8|",
+		{"of columns", Shape{Columns: months}, []string{"(North|N0|||)|N1|Jan|5|", "|N1|Feb|6;7|",
+			"(South|S0|||)(|S1|||)|S2|Jan|8|",
 			"(East|E0|||)"}},
-		{"of columns and their parts", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"), At: ";", Number: said("No")}},
-			[]string{"(North|N0||||)|N1|Jan|5|1|", "|N1|Feb|6|1|", "|N1|Feb|7|2|", "(South|S0||||)(|S1||||)|S2|Jan|8|1|", "(East|E0||||)"}},
-		{"not where blanks make lines", Shape{Columns: &ColumnsToRows{Names: saidAll("Jan"), Heading: said("Month"), Value: said("Tons"),
+		{"of columns and their parts", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"), At: ";",
+			Number: said("No")}},
+			[]string{"(North|N0||||)|N1|Jan|5|1|", "|N1|Feb|6|1|", "|N1|Feb|7|2|", "(South|S0||||)(|S1||||)|S2|Jan|8|1|",
+				"(East|E0||||)"}},
+		{"not where blanks make lines", Shape{Columns: &ColumnsToRows{Names: saidAll("Jan"), Heading: said("Month"),
+			Value:  said("Tons"),
 			Blanks: true}}, []string{"North|N0||Jan||", "|N1|6;7|Jan|5|", "South|S0||Jan||", "|S1||Jan||", "|S2||Jan|8|", "East|E0||Jan||"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in.csv")
 			require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape, "f.ladle.yaml")
+			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape,
+				"f.ladle.yaml")
 			require.NoError(t, err)
 			defer table.Close()
 			assert.Equal(t, c.want, passed(t, table))

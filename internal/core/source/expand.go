@@ -13,8 +13,8 @@ type Expansion interface {
 	Passed(of, r *Record)
 }
 
-// Expand returns t with several records, or none, in the place of each, under another header. copied has for each column
-// of the header the column of t of which it is a copy, or -1. An expansion is made for each chunk.
+// Expand returns t with several records, or none, in the place of each, under another header. copied has for each
+// column of the header the column of t of which it is a copy, or -1. An expansion is made for each chunk.
 func Expand(t Table, header Header, copied []int, each func() Expansion) Table {
 	return &expandedTable{t, header, copied, each}
 }

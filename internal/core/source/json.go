@@ -61,8 +61,9 @@ func (t *text) beginJSON() (*jsonText, error) {
 	others := t.asked
 	others.Member, others.Encoding, others.Guess = "", "", false
 	if others != (ReadOptions{}) {
-		return nil, t.refuse(0, "this is JSON; header, footer, delimiter, quote, escape, comment, widths and short lines don't apply "+
-			"to it", "delete them")
+		return nil, t.refuse(0,
+			"this is JSON; header, footer, delimiter, quote, escape, comment, widths and short lines don't apply "+
+				"to it", "delete them")
 	}
 	j, err := t.enterJSON()
 	if err != nil {
@@ -101,7 +102,8 @@ func (t *text) enterJSON() (*jsonText, error) {
 	}
 	if found.at < 0 {
 		if t.asked.Member != "" {
-			return nil, t.refuse(0, fmt.Sprintf("the JSON object has no member %q that holds an array of objects", t.asked.Member),
+			return nil, t.refuse(0, fmt.Sprintf("the JSON object has no member %q that holds an array of objects",
+				t.asked.Member),
 				fault.DidYouMean(t.asked.Member, found.names))
 		}
 		if !found.lines {
@@ -273,7 +275,8 @@ func (j *jsonText) end() error {
 	switch {
 	case j.open && !j.closed:
 		return j.refuse(j.line, "the JSON array is never closed", "the file is incomplete: get it again")
-	case j.closed && j.way == jsonArray && len(bytes.TrimSpace(bytes.TrimPrefix(bytes.TrimSpace(j.rest), []byte{']'}))) > 0:
+	case j.closed && j.way == jsonArray && len(bytes.TrimSpace(bytes.TrimPrefix(bytes.TrimSpace(j.rest),
+		[]byte{']'}))) > 0:
 		return j.refuse(j.line, "text follows the JSON array", "check where the file comes from")
 	}
 	return io.EOF

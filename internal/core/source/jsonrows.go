@@ -145,8 +145,8 @@ func (s *jsonRows) object(r *Record, depth int) error {
 	return nil
 }
 
-// expected reads members from raw[at] on, as long as they are the next columns and are plain texts or numbers, and reports
-// whether there were any. It is what most objects consist of, and does nothing that object doesn't.
+// expected reads members from raw[at] on, as long as they are the next columns and are plain texts or numbers, and
+// reports whether there were any. It is what most objects consist of, and does nothing that object doesn't.
 func (s *jsonRows) expected(r *Record) (any bool) {
 	for s.likely < len(s.columns.names) {
 		if !s.expectedMember(r, s.columns.names[s.likely]) {

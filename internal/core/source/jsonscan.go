@@ -182,8 +182,8 @@ func (s *jsonScanner) escaped(r *Record, start, at int) ([]byte, error) {
 	return nil, errCut
 }
 
-// unicode reads u and four digits at raw[at], two of them for a surrogate pair, and returns how long that is; 0 when it is
-// no character.
+// unicode reads u and four digits at raw[at], two of them for a surrogate pair, and returns how long that is; 0 when it
+// is no character.
 func (s *jsonScanner) unicode(at int) (char rune, n int) {
 	first, ok := s.hex(at)
 	if !ok {

@@ -25,7 +25,8 @@ func someJSON(rng *rand.Rand, deep int) string {
 	case 0:
 		return blank + []string{"null", "true", "false"}[rng.IntN(3)]
 	case 1, 2:
-		return blank + []string{"0", "-0", "7", "-12.50", "1e3", "1E-2", "123456789012345678901234567890", "0.1"}[rng.IntN(8)] + blank
+		return blank + []string{"0", "-0", "7", "-12.50", "1e3", "1E-2", "123456789012345678901234567890",
+			"0.1"}[rng.IntN(8)] + blank
 	case 3, 4:
 		return blank + []string{`""`, `"a"`, `"\"\\\/\b\f\n\r\t"`, `"\u00e9\ud83d\ude00"`, `"é{}[],:"`, `"` + strings.Repeat("x", 40) + `"`}[rng.IntN(6)]
 	case 5:

@@ -101,7 +101,8 @@ func (l *lines) readOdd(r *Record) (end, open int) {
 	}
 }
 
-// oddField reads the field at l.at, and returns where it ends; open is where the quote stands that is never closed, or -1.
+// oddField reads the field at l.at, and returns where it ends; open is where the quote stands that is never closed, or
+// -1.
 func (l *lines) oddField(r *Record) (after, open int) {
 	raw, from := l.raw, len(r.buf)
 	quoted := l.Quote != 0 && l.at < len(raw) && raw[l.at] == l.Quote

@@ -16,11 +16,13 @@ func TestOddTexts(t *testing.T) {
 		asked         ReadOptions
 		want          []string
 	}{
-		{"blanks beside quotes are forgiven", "a,b,c\n1,\"Smith 1\" ,x\n2, \"a,b\"\t, y\n\"3\" ,\"q\" \n", ReadOptions{Header: head},
+		{"blanks beside quotes are forgiven", "a,b,c\n1,\"Smith 1\" ,x\n2, \"a,b\"\t, y\n\"3\" ,\"q\" \n",
+			ReadOptions{Header: head},
 			[]string{"2: 1|Smith 1|x", "3: 2|a,b| y", "4: 3|q"}},
 		{"short lines", "a,b,c\n1\n2,x\n3,x,y\n4,x,y,z\n", ReadOptions{Header: head, ShortLines: true},
 			[]string{"2: 1||", "3: 2|x|", "4: 3|x|y", "5: 4|x|y|z"}},
-		{"comments", "# made by the gate\na,b\n1,2\n# it's \"odd\n\n3,#4\n#", ReadOptions{Header: HeaderLines{First: 2, Last: 2},
+		{"comments", "# made by the gate\na,b\n1,2\n# it's \"odd\n\n3,#4\n#", ReadOptions{Header: HeaderLines{First: 2,
+			Last: 2},
 			Comment: "#"}, []string{"3: 1|2", "6: 3|#4"}},
 		{"escapes", "a,b\n\"say \\\"so\\\"\",x\\,y\n\\N,\"C:\\\\tmp\"\nl\\nm,\"p\\\nq\"\n", ReadOptions{Header: head, Escape: `\`},
 			[]string{`2: say "so"|x,y`, `3: \N|C:\tmp`, "4: l\nm|p\nq"}},
@@ -82,7 +84,8 @@ func TestWhatTextsSeemToBe(t *testing.T) {
 	table, err = open(t, "no vessel\nA1 Tern\nA22 Grey Otter\nA3 Heron is here\n", ReadOptions{})
 	require.NoError(t, err)
 	assert.Nil(t, table.Formats()[0].Fixed)
-	table, err = open(t, "a,b\n1,\"say \\\"so\\\", he said\"\n2,\"it \\\"is\\\"\"\n", ReadOptions{Header: HeaderLines{First: 1, Last: 1}})
+	table, err = open(t, "a,b\n1,\"say \\\"so\\\", he said\"\n2,\"it \\\"is\\\"\"\n",
+		ReadOptions{Header: HeaderLines{First: 1, Last: 1}})
 	require.NoError(t, err)
 	assert.True(t, table.Formats()[0].Escaped)
 }

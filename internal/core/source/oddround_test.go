@@ -105,7 +105,8 @@ func TestFixedWidthsReadBack(t *testing.T) {
 				want = append(want, row)
 			}
 		}
-		table, err := open(t, b.String(), ReadOptions{Widths: written(widths), Header: HeaderLines{First: 1, Last: 1}, Encoding: "UTF-8"})
+		table, err := open(t, b.String(), ReadOptions{Widths: written(widths), Header: HeaderLines{First: 1, Last: 1},
+			Encoding: "UTF-8"})
 		require.NoError(t, err)
 		var got [][]string
 		for chunk, err := table.Next(); err == nil; chunk, err = table.Next() {

@@ -158,8 +158,8 @@ func (c *Chunk) read(r *Record) bool {
 	return true
 }
 
-// MayBeginTable reports whether the record may be the header of another table below this one: blank lines stand above it,
-// and two or more of its cells have words, none of them a digit.
+// MayBeginTable reports whether the record may be the header of another table below this one: blank lines stand above
+// it, and two or more of its cells have words, none of them a digit.
 func (r *Record) MayBeginTable() bool {
 	filled := 0
 	for _, f := range r.Fields {

@@ -137,7 +137,8 @@ var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true
 	"sum": true, "summe": true, "gesamt": true, "gesamtsumme": true,
 	"totaal": true, "totale": true, "suma": true, "razem": true, "итого": true, "всего": true, "合計": true}
 
-// TotalWord returns the first cell of a record that isn't blank, when its first word says that the record sums up others.
+// TotalWord returns the first cell of a record that isn't blank, when its first word says that the record sums up
+// others.
 func TotalWord(r *source.Record) (string, bool) {
 	for _, f := range r.Fields {
 		if len(f) == 0 {

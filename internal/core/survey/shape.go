@@ -82,7 +82,10 @@ func periodOf(name string) string {
 	}
 	word, rest, _ := strings.Cut(strings.ToLower(name), " ")
 	word = strings.TrimRight(word, ".")
-	if slices.ContainsFunc(notation.Months[:], func(m string) bool { return len(word) >= 3 && strings.HasPrefix(m, word) }) {
+	if slices.ContainsFunc(notation.Months[:], func(m string) bool {
+		return len(word) >= 3 && strings.HasPrefix(m,
+			word)
+	}) {
 		return "month " + yearPart.ReplaceAllString(rest, "")
 	}
 	if yearPart.MatchString(name) {

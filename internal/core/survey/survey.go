@@ -30,7 +30,7 @@ type Input struct {
 	Broken        Oddity         `json:"broken_lines"`    // lines that could not be split into columns
 	Totals        []Place        `json:"possible_totals"` // rows that seem to sum up others
 	EndsWithTotal bool           `json:"ends_with_total"` // the last row is one of them
-	Second        *Second        `json:"second_table,omitempty"`
+	Second        *SecondTable   `json:"second_table,omitempty"`
 	Columns       []*Column      `json:"columns"`
 	Keys          []Key          `json:"possible_keys"`
 	Shapes        []Shape        `json:"possible_shapes"`
@@ -40,8 +40,8 @@ type Input struct {
 	values []*values
 }
 
-// Second is the row that seems to be the header of another table below this one.
-type Second struct {
+// SecondTable is the row that seems to be the header of another table below this one.
+type SecondTable struct {
 	Place
 	Rows int64 `json:"rows"` // from it to the end
 }
@@ -343,14 +343,14 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 }
 
 // second is the first record after a gap whose cells don't fit the columns.
-func (r *reading) second(columns []*Column) *Second {
+func (r *reading) second(columns []*Column) *SecondTable {
 	for _, s := range r.seconds {
 		unlike := s.broken || !s.filled[len(s.filled)-1]
 		for i, c := range columns {
 			unlike = unlike || s.filled[i] && (c.Type != typeText && c.Type != typeBlank || r.values[i].digits())
 		}
 		if unlike {
-			return &Second{r.place(s.position, -1, s.why), r.records - s.number}
+			return &SecondTable{r.place(s.position, -1, s.why), r.records - s.number}
 		}
 	}
 	return nil

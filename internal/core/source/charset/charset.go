@@ -41,7 +41,8 @@ func Named(name string) (encoding.Encoding, error) {
 		return utf32.UTF32(utf32.BigEndian, utf32.IgnoreBOM), nil
 	}
 	for _, t := range tables {
-		if strings.EqualFold(t.name, name) || strings.EqualFold(t.name, "IBM"+strings.TrimPrefix(strings.ToLower(name), "cp")) {
+		if strings.EqualFold(t.name, name) ||
+			strings.EqualFold(t.name, "IBM"+strings.TrimPrefix(strings.ToLower(name), "cp")) {
 			return t.set, nil
 		}
 	}

@@ -117,7 +117,8 @@ func TestTextsInUnknownEncodingsAreNotTold(t *testing.T) {
 }
 
 func TestNames(t *testing.T) {
-	for _, name := range []string{"UTF-8", "utf8", "windows-1252", "IBM850", "cp852", "cp857", "IBM866", "macintosh", "latin1",
+	for _, name := range []string{"UTF-8", "utf8", "windows-1252", "IBM850", "cp852", "cp857", "IBM866", "macintosh",
+		"latin1",
 		"windows-31j", "gb2312", "Big5", "EUC-KR", "x-mac-ce", "UTF-16"} {
 		_, err := Named(name)
 		assert.NoError(t, err, name)

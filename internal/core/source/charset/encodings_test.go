@@ -12,11 +12,14 @@ func TestLettersOfTables(t *testing.T) {
 	for _, c := range []struct{ name, bytes, want string }{
 		{"IBM737", "\x80\x97\xe1", "ΑΩά"}, {"IBM775", "\xd0\xd1\xd2\xd3", "ąčęė"}, {"IBM857", "\x8d\x98\xa7\xa6", "ıİğĞ"},
 		{"IBM861", "\x8b\x8c\x8d", "ÐðÞ"}, {"IBM869", "\x86\xa4\xd6", "ΆΑα"}, {"IBM720", "\x9f\xa0\xe7", "ابق"},
-		{"IBM1125", "\xf2\xf4\xf6\xf8", "ҐЄІЇ"}, {"x-mac-ce", "\x84\x88\xe4\xb8", "Ąąšł"}, {"x-mac-croatian", "\xa9\xb9\xc8\xf0", "ŠšČđ"},
+		{"IBM1125", "\xf2\xf4\xf6\xf8", "ҐЄІЇ"}, {"x-mac-ce", "\x84\x88\xe4\xb8", "Ąąšł"}, {"x-mac-croatian",
+			"\xa9\xb9\xc8\xf0", "ŠšČđ"},
 		{"x-mac-romanian", "\xaf\xbf\xde\xdf", "ȘșȚț"}, {"x-mac-turkish", "\xda\xdb\xdc\xdd", "Ğğİı"},
 		{"x-mac-greek", "\xb0\xe1\xf7", "Αας"}, {"x-mac-icelandic", "\xdc\xdd\xde\xdf", "ÐðÞþ"},
-		{"IBM850", "\x84\xe1\x9b", "äßø"}, {"IBM852", "\xa5\x86\x98", "ąćś"}, {"IBM866", "\x80\xef\xf0", "АяЁ"}, {"KOI8-R", "\xc1\xe1", "аА"},
-		{"macintosh", "\x8a\xa7\x8e", "äßé"}, {"windows-1257", "\xe0\xe8\xe6", "ąčę"}, {"Big5", "\xa4\xa4", "中"}, {"EUC-KR", "\xb0\xa1", "가"},
+		{"IBM850", "\x84\xe1\x9b", "äßø"}, {"IBM852", "\xa5\x86\x98", "ąćś"}, {"IBM866", "\x80\xef\xf0", "АяЁ"}, {"KOI8-R",
+			"\xc1\xe1", "аА"},
+		{"macintosh", "\x8a\xa7\x8e", "äßé"}, {"windows-1257", "\xe0\xe8\xe6", "ąčę"}, {"Big5", "\xa4\xa4", "中"}, {"EUC-KR",
+			"\xb0\xa1", "가"},
 		{"GB18030", "\xd6\xd0", "中"}, {"EUC-JP", "\xc6\xfc", "日"}, {"Shift_JIS", "\x93\xfa", "日"},
 	} {
 		e, err := Named(c.name)
@@ -30,7 +33,8 @@ func TestLettersOfTables(t *testing.T) {
 	}
 }
 
-// TestTextsOfOneKindAreTold: a text of everyday words is told in the encoding of its language, and none of its neighbours is.
+// TestTextsOfOneKindAreTold: a text of everyday words is told in the encoding of its language, and none of its
+// neighbours is.
 func TestTextsOfOneKindAreTold(t *testing.T) {
 	for _, c := range []struct{ name, text string }{
 		{"windows-1252", "Müller Größe Straße Bäcker König Jürgen Brücke Öl Gebäude Prüfung Löschen Schlüssel"},

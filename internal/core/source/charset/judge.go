@@ -109,8 +109,8 @@ func (s *spoken) isSure(all []Reading, tokens int) bool {
 		best.Score/float64(best.letters) >= fit && float64(best.odd) <= mostOdd*n && float64(best.alien) <= mostAlien*n
 }
 
-// foreignTokens are the different runs of bytes in text, between blanks, commas and the like, that hold bytes outside of
-// ASCII. No encoding has these separators inside of a character.
+// foreignTokens are the different runs of bytes in text, between blanks, commas and the like, that hold bytes outside
+// of ASCII. No encoding has these separators inside of a character.
 func foreignTokens(text []byte) [][]byte {
 	var all [][]byte
 	seen := map[string]bool{}

@@ -141,7 +141,8 @@ func (m *characters) letter(_, c rune) float64 {
 
 // learnCharacters makes a model of words, of the characters that are frequent in all texts of the language, and of the
 // set of characters in which the usual ones stand first.
-func learnCharacters(words []string, frequent string, set encoding.Encoding, usual func(lead, trail byte) bool) *characters {
+func learnCharacters(words []string, frequent string, set encoding.Encoding,
+	usual func(lead, trail byte) bool) *characters {
 	counts, all := map[rune]float64{}, 0.0
 	for _, w := range words {
 		for _, c := range w {

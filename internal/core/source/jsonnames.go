@@ -41,12 +41,8 @@ func (s *jsonRows) namesOf(all *jsonColumns, r *Record, depth int) bool {
 		}
 		if depth == 0 {
 			if s.passExpected(all.names); s.peek() != '"' {
-				s.blanks()
-				c := s.peek()
-				if s.at++; c == '}' {
-					return true
-				} else if c != ',' {
-					return false
+				if more, ok := s.endMember(); !more {
+					return ok
 				}
 				continue
 			}
@@ -80,14 +76,19 @@ func (s *jsonRows) namesOf(all *jsonColumns, r *Record, depth int) bool {
 				s.at++
 			}
 		}
-		s.blanks()
-		c := s.peek()
-		if s.at++; c == '}' {
-			return true
-		} else if c != ',' {
-			return false
+		if more, ok := s.endMember(); !more {
+			return ok
 		}
 	}
+}
+
+// endMember goes behind what ends a member: more says that another one follows, ok that this or the end of the object
+// does.
+func (s *jsonScanner) endMember() (more, ok bool) {
+	s.blanks()
+	c := s.peek()
+	s.at++
+	return c == ',', c == ',' || c == '}'
 }
 
 // passExpected goes over members from raw[at] on, as long as they are the next ones that are known and hold plain texts

@@ -36,9 +36,11 @@ func (s *jsonRows) next(c *Chunk, r *Record) bool {
 	}
 	start := s.at
 	r.Position = s.lineAt(start)
-	r.Fields, r.Stored = sized(r.Fields, len(s.columns.names)), sized(r.Stored, len(s.columns.names))
+	r.Fields, r.Stored = blank(r.Fields, len(s.columns.names)), blank(r.Stored, len(s.columns.names))
 	s.count++
-	s.seen = grown(s.seen, len(s.columns.names))
+	if s.seen == nil {
+		s.seen = make([]int64, len(s.columns.names))
+	}
 	s.likely, s.name = 0, s.name[:0]
 	err := s.object(r, 0)
 	if err == nil && s.lines {
@@ -64,24 +66,6 @@ func (s *jsonRows) next(c *Chunk, r *Record) bool {
 	}
 	r.Raw = nil
 	return true
-}
-
-// grown is s with at least n elements.
-func grown[T any](s []T, n int) []T {
-	if len(s) < n {
-		s = append(s, make([]T, n-len(s))...)
-	}
-	return s
-}
-
-// sized is a slice of n empty elements in the memory of s.
-func sized[T any](s []T, n int) []T {
-	if cap(s) < n {
-		return make([]T, n)
-	}
-	s = s[:n]
-	clear(s)
-	return s
 }
 
 // object reads the object at raw[at] into the fields of a record; its members' names go behind name.

@@ -47,19 +47,21 @@ func draftCases(t *testing.T) (all []*draftCase) {
 // sources lists what a ladle file says of columns, and which of them it marks.
 func sources(ladleFile string) (all []string, marked map[string]bool) {
 	marked = map[string]bool{}
-	block, tables := "", false
+	block, tables, doubted := "", false, false
 	for line := range strings.Lines(ladleFile) {
 		text, why, _ := strings.Cut(strings.TrimRight(line, "\n"), "  # ")
 		deep := len(text) - len(strings.TrimLeft(text, " "))
 		switch text = strings.TrimSpace(text); {
 		case text == "tables:":
 			tables = true
+		case strings.Contains(line, "# ?") && strings.Contains(line, "draft --table says"):
+			doubted = true // of the whole block
 		case !tables || text == "" || text[0] == '#':
 		case deep == 2:
-			block = strings.TrimSuffix(text, ":")
+			block, doubted = strings.TrimSuffix(text, ":"), false
 		case deep == 6:
 			all = append(all, block+"."+text)
-			marked[all[len(all)-1]] = strings.HasPrefix(why, "?")
+			marked[all[len(all)-1]] = doubted || strings.HasPrefix(why, "?")
 		case deep > 6:
 			last := len(all) - 1
 			was := marked[all[last]]

@@ -68,7 +68,7 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 	m.bring(blocks)
 	for i, b := range blocks { // with what the others bring
 		blocks[i] = m.fit(b.file, b.table)
-		blocks[i].child = b.child
+		blocks[i].child, blocks[i].doubt = b.child, b.doubt
 	}
 	if m.err != nil {
 		return nil, m.err
@@ -147,7 +147,9 @@ func (m *matcher) bring(blocks []*block) {
 // best is the table that a file fits best, with those that it refers to and that the file fills too; nil when it fits
 // none.
 func (m *matcher) best(f *file) (best *block, filled []*block) {
-	most := 0.5
+	const near = 0.5 // between tables that fit about as well
+	most, second := 0.5, -100.0
+	var other *schema.Table
 	if m.only != nil {
 		most = -100 // a person says so
 	}
@@ -160,9 +162,25 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 			continue
 		}
 		parents := m.fillable(b)
-		if worth := b.worth(parents); worth > most {
+		switch worth := b.worth(parents); {
+		case worth > most:
+			if best != nil {
+				second, other = most, best.table
+			}
 			most, best, filled = worth, b, parents
+		case worth > second:
+			second, other = worth, t
 		}
+	}
+	if best == nil || m.only != nil {
+		return best, filled
+	}
+	switch used := best.used(filled); {
+	case second > most-near && !slices.ContainsFunc(filled, func(p *block) bool { return p.table == other }):
+		best.doubt = fmt.Sprintf("%s fits %s about as well; draft --table says which it is", f.input, other.Name)
+	case 2*used < len(f.columns):
+		best.doubt = fmt.Sprintf("only %d of %d columns of %s are used; draft --table says which table it is for", used,
+			len(f.columns), f.input)
 	}
 	return best, filled
 }

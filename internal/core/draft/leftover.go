@@ -8,29 +8,49 @@ import (
 	"ladle/internal/core/value"
 )
 
-// byType feeds a date, or a time, that is required, from the only column of the file that is left and has such.
+// measures are the kinds of values that say what they are by how they look.
+var measures = []value.Kind{value.Date, value.DateTime, value.Time, value.Fixed, value.Decimal, value.Float}
+
+// byType feeds a column from the only one of the file that is left and has such values: one that is required, or one
+// of dates, times or decimal numbers that is the only one of the table that is left.
 func (b *block) byType() {
 	for i := range b.table.Columns {
 		c := &b.table.Columns[i]
-		if b.feeds(c.Name) || !c.Required || c.Generated || c.Identity || c.Type.Kind != value.Date &&
-			c.Type.Kind != value.DateTime && c.Type.Kind != value.Time {
+		measure := slices.Contains(measures, c.Type.Kind)
+		if b.feeds(c.Name) || !feedable(c) || b.table.Relation(c.Name) != nil ||
+			!measure && (!c.Required || kinds[c.Type.Kind] == "" || b.table.UniqueOn([]string{c.Name})) {
 			continue
 		}
 		var left []*column
 		for _, from := range b.file.columns {
-			if from.Type != "blank" && compatible(from.Type, c) && b.unused(from) {
+			if from.Type != "blank" && alike(from.Type, c.Type.Kind) && b.unused(from) && !(c.Required && from.Blank > 0) {
 				left = append(left, from)
 			}
 		}
 		others := slices.ContainsFunc(b.table.Columns, func(o schema.Column) bool {
-			return o.Name != c.Name && o.Type.Kind == c.Type.Kind && !b.feeds(o.Name)
+			same := o.Type.Kind == c.Type.Kind || measure && compatible(kinds[c.Type.Kind], &o) && o.Type.Kind != value.Text
+			return o.Name != c.Name && same && feedable(&o) && (o.Required || !c.Required || measure) && !b.feeds(o.Name) &&
+				b.table.Relation(o.Name) == nil
 		})
 		if len(left) == 1 && !others {
-			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " that is left"}, of: c,
+			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " column that is left"}, of: c,
 				column: left[0]})
 		}
 	}
 }
+
+// kinds are the types of a survey whose cells are values of a kind.
+var kinds = map[value.Kind]string{value.Date: "date", value.DateTime: "date and time", value.Time: "time",
+	value.Fixed: "decimal number", value.Decimal: "decimal number", value.Float: "decimal number", value.Text: "text",
+	value.Int: "whole number"}
+
+// alike reports whether cells of a type of a survey are just those of a kind, and not only possible there.
+func alike(cells string, k value.Kind) bool {
+	return cells == kinds[k] || k == value.DateTime && cells == "date"
+}
+
+// feedable reports whether files can hold the values of a column: the database doesn't make them itself.
+func feedable(c *schema.Column) bool { return !c.Generated && !c.Identity && c.Odd == "" }
 
 // byDifference feeds a key of texts that is required from the only column of the file that is left and whose values are
 // all different.

@@ -92,7 +92,8 @@ type block struct {
 	file    *file
 	table   *schema.Table
 	fed     []assignment
-	missing []string // columns that must have a value and that nothing feeds
+	missing []string // required columns that nothing feeds
+	doubt   string   // why the file could be for another table; "" for no doubt
 }
 
 // matcher matches files with tables.
@@ -258,6 +259,16 @@ func (b *block) worth(parents []*block) float64 {
 		worth += 0.5
 	}
 	return worth
+}
+
+// used counts the columns of the file that the block uses, or those that fill tables it refers to.
+func (b *block) used(parents []*block) (n int) {
+	for _, c := range b.file.columns {
+		if !b.unused(c) || slices.ContainsFunc(parents, func(p *block) bool { return !p.unused(c) }) {
+			n++
+		}
+	}
+	return n
 }
 
 // bestOf is the score of the likeliest use of a column of the file.

@@ -49,20 +49,21 @@ var short = map[string]string{
 	"label": "name", "designation": "name", "comment": "note", "remark": "note", "category": "type", "kind": "type",
 	"begin": "start",
 	"until": "end", "address": "addr", "country": "state", "licence": "license", "weight": "wt", "length": "len",
-	"position": "pos",
+	"position": "pos", "draught": "draft", "estimated": "expected", "ton": "tonne", "t": "tonne",
 }
 
 // units are words at the end of a name that only say in what it is measured.
-var units = []string{"m", "km", "cm", "mm", "ft", "t", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent",
-	"eur", "usd", "gbp", "tons", "at", "on"}
+var units = []string{"m", "km", "cm", "mm", "ft", "tonne", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent",
+	"eur", "usd", "gbp", "at", "on"}
 
 // phrases are names that people write in other words, by those that stand for them.
 var phrases = map[string]string{"surname": "last name", "family name": "last name", "forename": "first name",
-	"given name": "first name"}
+	"given name": "first name", "eta": "expected arrival", "etd": "expected departure", "ata": "actual arrival",
+	"atd": "actual departure"}
 
 // words are the words of a name in the form in which they are compared.
 func words(name string) []string {
-	all := schema.Words(name)
+	all := schema.Words(strings.ReplaceAll(name, "'s ", " "))
 	if p, ok := phrases[strings.Join(all, " ")]; ok {
 		all = strings.Fields(p)
 	}
@@ -76,7 +77,11 @@ func words(name string) []string {
 	if len(all) > 2 && all[0] == "no" && all[1] == "of" { // how many
 		all = all[2:]
 	}
-	return all
+	telling := slices.DeleteFunc(slices.Clone(all), func(w string) bool { return w == "of" || w == "the" })
+	if len(telling) == 0 {
+		return all
+	}
+	return telling
 }
 
 // byName returns how likely a column of a file is meant for a column of a table, by their names.
@@ -98,6 +103,8 @@ func byName(file string, table *schema.Table, column string) guess {
 		return guess{0.85, "the name of the table"}
 	case abbreviates(f, c) || abbreviates(c, f):
 		return guess{0.75, "one name is short for the other"}
+	case sameWords(f, c):
+		return guess{0.72, "the same words, some of them short"}
 	case len(c) > 1 && slices.Contains([]string{"no", "code"}, c[len(c)-1]) && (slices.Equal(f, c[:len(c)-1]) ||
 		abbreviates(f, c[:len(c)-1]) || abbreviates(c[:len(c)-1], f)):
 		return guess{0.72, "the same name, but for the last word"}
@@ -141,6 +148,21 @@ func abbreviates(a, b []string) bool {
 	})
 }
 
+// sameWords reports whether two names have the same words in any order, some of them shortened.
+func sameWords(a, b []string) bool {
+	left := slices.Clone(b)
+	for _, x := range a {
+		i := slices.IndexFunc(left, func(y string) bool {
+			return abbreviates([]string{x}, []string{y}) || abbreviates([]string{y}, []string{x})
+		})
+		if i < 0 {
+			return false
+		}
+		left = slices.Delete(left, i, i+1)
+	}
+	return len(left) == 0
+}
+
 func initials(words []string) string {
 	var b strings.Builder
 	for _, w := range words {
@@ -150,7 +172,7 @@ func initials(words []string) string {
 }
 
 // general are words that say too little to match names by them alone.
-var general = []string{"id", "no", "name", "code", "type", "date", "time", "text", "note", "of", "the", "last", "first",
+var general = []string{"id", "no", "name", "code", "type", "date", "time", "text", "note", "last", "first",
 	"new", "old"}
 
 // partly compares names that share only some of their words, or the stem of one.

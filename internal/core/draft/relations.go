@@ -153,6 +153,11 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 		g := name.and(m.byValue(asked))
 		if m.values.told[asked] == 0 && m.filled(asked.place) {
 			g.Score *= 0.55 // the table has other values
+			g.Why = fmt.Sprintf("%s, but 0 of %d distinct values are in %s.%s", g.Why, min(len(from.texts), fewTexts),
+				parent.Name, key.Name)
+		}
+		if !m.filled(asked.place) && meansOther(f, from, parent, key) {
+			g.Score *= 0.55
 		}
 		g.Score = m.uncertain(g.Score, asked)
 		if g.Score >= likely {
@@ -161,6 +166,17 @@ func (m *matcher) byOne(f *file, t *schema.Table, c *schema.Column, parent *sche
 		}
 	}
 	return all
+}
+
+// meansOther reports whether names say that a column of the file is another column of parent than the key, and that the
+// key is in another column of the file.
+func meansOther(f *file, from *column, parent *schema.Table, key *schema.Column) bool {
+	named := byName(from.Name, parent, key.Name).Score
+	return slices.ContainsFunc(f.columns, func(o *column) bool {
+		return o != from && byName(o.Name, parent, key.Name).Score > max(named, sure)
+	}) && slices.ContainsFunc(parent.Columns, func(o schema.Column) bool {
+		return o.Type.Kind == value.Text && byName(from.Name, parent, o.Name).Score > max(named, sure)
+	})
 }
 
 // filled reports whether the table has enough values, of its own or of another file, to hold others against them.
@@ -194,7 +210,7 @@ func (m *matcher) bySeveral(f *file, t *schema.Table, c *schema.Column, parent *
 		if !ok {
 			part, ok = m.asked(f, t, c, parent, of)
 		}
-		if !ok {
+		if !ok || part.column != nil && whole.uses(part.column) { // one column isn't two parts of a key
 			return assignment{}, false
 		}
 		whole.lookup.by = append(whole.lookup.by, part)

@@ -189,6 +189,9 @@ func (w *writer) block(b *block) {
 		w.line("    into: %s", ladlefile.Scalar(b.table.Name))
 	}
 	w.line("    from: %s", ladlefile.Scalar(b.file.input))
+	if b.doubt != "" {
+		w.doubt("    ", b.doubt, name)
+	}
 	key, why, certain := b.key()
 	text := "none"
 	switch {
@@ -350,7 +353,8 @@ func (w *writer) newNames(x assignment) (add, why string) {
 		what += fmt.Sprintf(" and %d more", len(missing)-len(first))
 	}
 	yields := t.Identity()
-	if yields != nil && len(t.Missing([]string{x.lookup.by[0].of.Name})) == 0 && isNames(t) {
+	none := len(missing) == len(asked.from.texts) && w.filled(asked.place) // they are of something else
+	if yields != nil && !none && len(t.Missing([]string{x.lookup.by[0].of.Name})) == 0 && isNames(t) {
 		return ", not_found: add", what + "; they are added"
 	}
 	return "", what

@@ -1,6 +1,7 @@
 package conformance
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -69,6 +70,15 @@ func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
 			"pilot_id: pilotId"},
 		{"a table's own number", "id,licence_no,name\n9,504,D\n",
 			"      id: id  # ? the same name; the table numbers its rows by itself", ""},
+		{"a table's own number, as the rows have it", "id,licence_no,name\n1,501,A\n3,503,C\n",
+			"      id: id  # ids of pilot: in 2 lines, licence_no and name are as in the row with that id\n", "# ? the same"},
+		{"a table's own number, which other rows have", "id,licence_no,name\n1,501,A\n3,502,B\n",
+			`      # ? id of the file is not taken for id: in line 3, licence_no is "502", but the row of pilot with id 3 has another licence_no`,
+			"id: id"},
+		{"ids beside names that are not unique", "pilot_id,pilot,hours\n1,A,5\n3,C,6\n",
+			"      pilot_id: pilot_id  # ids of pilot: in 2 lines, pilot is as in the row with that id\n", "lookup"},
+		{"numbers beside names that are not unique", "pilot_id,pilot,hours\n2,A,5\n3,C,6\n",
+			"      pilot_id: {from: pilot, lookup: pilot.name}  # ? ", "ids of"},
 		{"the name that is exactly the same", "Name,name,licence_no\nx,D,504\n", "      name: column 2  # the same name\n",
 			"name: column 1"},
 	} {
@@ -80,6 +90,21 @@ func TestNumbersOfAFileAreNotTakenForIds(t *testing.T) {
 			}
 		})
 	}
+}
+
+// TestAllValuesAreHeldAgainstATable: also those behind the ones by which columns are matched.
+func TestAllValuesAreHeldAgainstATable(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n"+
+		"CREATE TABLE stay (no INT PRIMARY KEY, berth_id INT NOT NULL REFERENCES berth(id));\n"+
+		"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i+1 FROM n WHERE i < 12000) INSERT INTO berth (code) SELECT 'B' || i FROM n;")
+	var csv strings.Builder
+	csv.WriteString("no,berth\n")
+	for i := range 20_000 {
+		fmt.Fprintf(&csv, "%d,B%d\n", i+1, i+1)
+	}
+	text, _ := w.drafted(csv.String())
+	assert.Contains(t, text, `      berth_id: {from: berth, lookup: berth.code}  # ? named like stay.berth_id; `+
+		`1000 of the first 1000 distinct values are in berth.code; of all lines, 12,000 of 20,000 cells are; the first other is "B12001" in line 12002`)
 }
 
 // TestRelationsThatOnlyNamesTell: they are drafted as a doubt, where the values bear them out, and judged by a load.
@@ -154,6 +179,22 @@ func TestReasonsSayWhereValuesAre(t *testing.T) {
 	require.Equal(t, 0, r.status, r.stderr)
 	assert.Contains(t, r.stdout, "3 of 3 distinct values come into berth.code with the files")
 	assert.NotContains(t, r.stdout, "distinct values are in")
+}
+
+// TestNumbersInSeveralWaysAreMatched: with the notations that read them, and a doubt for what stands around them.
+func TestNumbersInSeveralWaysAreMatched(t *testing.T) {
+	w := newWorld(t, sqliteFile{},
+		"CREATE TABLE vessel (id ID, name WORD NOT NULL UNIQUE, length_m AMOUNT, crew INT, draft AMOUNT);")
+	text, _ := w.drafted("name;length;crew;draft\nA;24,94 m;5;4.5\nB;18,2 m;5.0;4,5\nC;9,00 m;7;5\nD;11 m;abc;5.5\n")
+	assert.Contains(t, text,
+		"      length: {number: '1234,50 m'}  # ? \"m\" around the numbers is left out; is it the unit of the column?\n")
+	assert.Contains(t, text, "      draft: {number: ['1234.5', '1234,50']}  # ? numbers are written in 2 ways\n")
+	assert.Contains(t, text, "      crew: crew  # ? the same name; 1 of 4 distinct values can't be read as INT")
+	w.write("f.ladle.yaml", text+"set_aside_limit: 1\n")
+	doc, r := w.load("load")
+	require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
+	assert.Equal(t, []string{"A|24.94|5|4.5", "B|18.2|5|4.5", "C|9|7|5"},
+		w.query("SELECT name, length_m, crew, draft FROM vessel ORDER BY name"))
 }
 
 // TestDatesInSeveralWaysAreMatched: a column in which dates are written in two ways is one of dates, and a pattern that

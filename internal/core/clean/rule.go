@@ -21,7 +21,7 @@ type Rule struct {
 	Clean     []Cleaning // in this order
 	Recode    *Recode
 	Split     *Split // the cleaned cell in parts
-	Number    *notation.Number
+	Number    *notation.Numbers
 	Dates     *notation.Dates
 	Truths    *YesNo
 	IfBlank   []Fill   // the first that gives something counts

@@ -37,9 +37,9 @@ func (c *column) dates() {
 	c.others = len(cells) - covered
 }
 
-// written are the patterns of a column whose dates are written in several ways; nil for others, with what is to be
+// datesRule are the patterns of a column whose dates are written in several ways; nil for others, with what is to be
 // said.
-func (c *column) written() (rule, why string) {
+func (c *column) datesRule() (rule, why string) {
 	if c.patterns == nil {
 		return "", ""
 	}

@@ -73,6 +73,9 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 	if m.err != nil {
 		return nil, m.err
 	}
+	if err := m.prove(ctx, blocks); err != nil {
+		return nil, err
+	}
 	w := &writer{matcher: m, files: all, blocks: blocks}
 	d := w.draft()
 	return d, m.err

@@ -37,6 +37,7 @@ type column struct {
 	patterns []string // how its dates are written, where that is in several ways
 	unsure   bool     // another pattern reads as many of them
 	others   int      // different cells that none of patterns reads
+	written  *numbers // how its numbers are written; nil until that is asked for
 }
 
 // sample is a few of the different cells of the column.
@@ -60,6 +61,7 @@ type assignment struct {
 	lookup *lookup
 	rival  *column // another column of the file that fits as well
 	points *place  // the key that its values are those of, where the database doesn't declare it
+	proven bool    // its numbers are ids: other columns of the lines agree with the rows that have them
 }
 
 // uses reports whether a source reads a column of the file.
@@ -94,6 +96,7 @@ type block struct {
 	fed     []assignment
 	missing []string // required columns that nothing feeds
 	doubt   string   // why the file could be for another table; "" for no doubt
+	refuted []string // what is not fed, since lines of the file speak against it
 }
 
 // matcher matches files with tables.
@@ -145,7 +148,7 @@ func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess 
 }
 
 // unfit is the guess for a column of the file that has the name of another one but cells that can't be its values as
-// they stand: a doubt if most of them look like numbers, dates or times.
+// they stand: a doubt if most of them look like numbers, dates or times, and more likely if a rule reads all of them.
 func unfit(g guess, c *schema.Column, from *column) guess {
 	const named, doubtful = 0.9, 0.6
 	few := from.texts[:min(len(from.texts), fewTexts)]
@@ -153,14 +156,12 @@ func unfit(g guess, c *schema.Column, from *column) guess {
 		from.Type != "text" && from.Type != "decimal number" {
 		return guess{}
 	}
-	read := value.NewColumn(c.Type)
 	digits, not, first := 0, 0, ""
 	for _, t := range few {
-		t = strings.TrimSpace(t)
 		if strings.ContainsAny(t, "0123456789") {
 			digits++
 		}
-		if value.Parse(&read, c.Type, []byte(t)) != nil {
+		if !readable(t, c) {
 			if not++; not == 1 {
 				first = t
 			}
@@ -169,8 +170,20 @@ func unfit(g guess, c *schema.Column, from *column) guess {
 	if not == 0 || 2*digits <= len(few) {
 		return guess{}
 	}
+	if n := from.numbers(); isNumber(c.Type.Kind) && n.covered == n.of {
+		return guess{sure, g.Why + "; the number: rule above reads its cells"}
+	}
 	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, the first is %q",
 		g.Why, not, len(few), c.Declared, first)}
+}
+
+func readable(cell string, c *schema.Column) bool {
+	read := value.NewColumn(c.Type)
+	return value.Parse(&read, c.Type, []byte(strings.TrimSpace(cell))) == nil
+}
+
+func isNumber(k value.Kind) bool {
+	return k == value.Int || k == value.Fixed || k == value.Decimal || k == value.Float
 }
 
 func (m *matcher) byValue(q question) guess {

@@ -64,12 +64,13 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 	var doubts []string
 	switch kind {
 	case value.Int, value.Fixed, value.Decimal, value.Float:
-		if c.Written != "" && strings.Trim(c.Written, "0123456789-") != "." &&
-			strings.Trim(c.Written, "0123456789-") != "" {
-			parts = append(parts, "number: "+ladlefile.Quoted(c.Written))
+		if rule, why := c.numbers().rule(); rule != "" {
+			if parts = append(parts, rule); why != "" {
+				doubts, doubt = append(doubts, why), true
+			}
 		}
 	case value.Date, value.DateTime, value.Time:
-		if rule, why := c.written(); rule != "" {
+		if rule, why := c.datesRule(); rule != "" {
 			parts = append(parts, rule)
 			if why != "" {
 				doubts, doubt = append(doubts, why), true

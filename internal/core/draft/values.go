@@ -161,6 +161,13 @@ func (c *catalogue) values(p place, texts []string) (known, error) {
 	return has, c.db.Probe(c.ctx, p.table, []string{p.column}, keys, []string{p.column}, take)
 }
 
+// forget drops what was asked for of a large table, where that has become much.
+func (c *catalogue) forget(p place) {
+	if len(c.asked[p]) > readRows {
+		delete(c.asked, p)
+	}
+}
+
 // byValue returns how likely the values of a column are keys of a place, by how many of them it has: few values that
 // are all there say less than many.
 func (c *catalogue) byValue(q question) (guess, error) {

@@ -210,6 +210,9 @@ func (w *writer) block(b *block) {
 	for _, x := range b.fed {
 		w.column(b, name, x)
 	}
+	for _, why := range b.refuted {
+		w.doubt("      ", why, name)
+	}
 	for _, missing := range b.missing {
 		why := fmt.Sprintf("%s is required, and no column of the file matches it", missing)
 		w.line("      # ? %s", ladlefile.OneLine(why))
@@ -256,7 +259,7 @@ func (w *writer) column(b *block, name string, x assignment) {
 	if differs := b.undecided(x); differs != "" {
 		doubt, why = true, join(why, differs)
 	}
-	if x.lookup == nil && x.of.Identity {
+	if x.lookup == nil && x.of.Identity && !x.proven {
 		doubt, why = true, join(why,
 			"the table numbers its rows by itself; with this line the numbers of the file become ids")
 	}

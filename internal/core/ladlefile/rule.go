@@ -93,7 +93,7 @@ func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[st
 		"recode_file": d.into(&r.file, "recode_file:"),
 		"recode_others": choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.SetAsideOthers,
 			clean.BlankOthers),
-		"number":               func(n ast.Node) { r.Number = d.example(n) },
+		"number":               func(n ast.Node) { r.Number = d.numbers(n) },
 		"date":                 func(n ast.Node) { r.dates = d.dates(n) },
 		"two_digit_years_from": func(n ast.Node) { r.pivot = d.number(n, "two_digit_years_from:", 1) },
 		"time_zone":            func(n ast.Node) { r.Zone = d.zone(n) },
@@ -203,11 +203,23 @@ func (d *decoder) patterns(said []datePattern, pivot int) *notation.Dates {
 	return notation.NewDates(all...)
 }
 
-func (d *decoder) example(n ast.Node) *notation.Number {
-	t := d.scalar(n, "number:")
-	made, err := notation.NumberLike(t.Value)
-	d.took(t, "number:", err)
-	return made
+// numbers decodes one notation of numbers, or several that are tried in order.
+func (d *decoder) numbers(n ast.Node) *notation.Numbers {
+	var all []*notation.Number
+	said := d.list(n, "number:")
+	if len(said) == 0 {
+		d.problem(placeOf(n), "number: has no value", "give it one or delete the key")
+	}
+	for _, t := range said {
+		made, err := notation.NumberLike(t.Value)
+		if d.took(t, "number:", err); err == nil {
+			all = append(all, made)
+		}
+	}
+	if all == nil {
+		return nil
+	}
+	return notation.NewNumbers(all...)
 }
 
 func (d *decoder) zone(n ast.Node) *time.Location {

@@ -70,6 +70,41 @@ func TestAGuessReadsItsCell(t *testing.T) {
 	}
 }
 
+// TestNumbersInSeveralWays: notations are tried in order, a cell that two of them read differently is refused.
+func TestNumbersInSeveralWays(t *testing.T) {
+	for _, c := range []struct {
+		cells, examples []string
+		covered         int
+	}{
+		{[]string{"4.5", "4,5", "5", "6,25", "5.5"}, []string{"1234.5", "1234,50"}, 5},
+		{[]string{"24,94 m", "18,2 m", "11 m", "9,00 m"}, []string{"1234,50 m"}, 4},
+		{[]string{"€ 1.200,50", "88,00", "12,10 €", "abc"}, []string{"€1.234,50", "1234,50 €"}, 3},
+		{[]string{"1.234,50", "2.000,00", "1.234", "4.5"}, []string{"1.234,50", "1234.5"}, 3}, // 1.234 is two numbers
+		{[]string{"7", "8.25"}, []string{"1234.5"}, 2},
+		{[]string{"abc", ""}, nil, 0},
+	} {
+		examples, covered := CoveringNumbers(c.cells, 3)
+		assert.Equal(t, c.examples, examples, "%q", c.cells)
+		assert.Equal(t, c.covered, covered, "%q", c.cells)
+	}
+	var all []*Number
+	for _, example := range []string{"1.234,50", "1234.5"} {
+		n, err := NumberLike(example)
+		require.NoError(t, err)
+		all = append(all, n)
+	}
+	for cell, want := range map[string]string{"1.234,5": "1234.5", "-4.5": "-4.5", "12": "12", "12.500,00": "12500.00",
+		"1.234": "is 1234 when read like 1.234,50, and 1.234 when read like 1234.5",
+		"x":     "is not a number like 1.234,50 or 1234.5"} {
+		d, _, err := NewNumbers(all...).Scan(nil, []byte(cell))
+		if err != nil {
+			assert.Equal(t, want, err.Error())
+			continue
+		}
+		assert.Equal(t, want, plain(d))
+	}
+}
+
 func TestDatesByPattern(t *testing.T) {
 	const gone = "doesn't exist"
 	for pattern, cells := range map[string]map[string]string{ // "" for a cell that is written in another way

@@ -69,11 +69,15 @@ func says(words string) phrase { return func(Cause) string { return words } }
 var ofCells = map[Kind]phrase{
 	NotNumber:      says("is not a number"),
 	NotPlainNumber: notPlain,
-	NotNumberLike:  func(c Cause) string { return "is not a number like " + c.List.String() },
-	LeadingZero:    says("starts with a zero, which a number would lose"),
-	HasFraction:    says("has a fraction; the column takes whole numbers"),
-	TooLargeWhole:  says("is too large for a 64-bit whole number"),
-	OutOfRange:     func(c Cause) string { return fmt.Sprintf("is not between %s and %s", c.Least, c.Most) },
+	NotNumberLike:  func(c Cause) string { return "is not a number like " + strings.Join(c.List.All(), " or ") },
+	TwoNumbers: func(c Cause) string {
+		l := c.List.All()
+		return fmt.Sprintf("is %s when read like %s, and %s when read like %s", l[0], l[1], l[2], l[3])
+	},
+	LeadingZero:   says("starts with a zero, which a number would lose"),
+	HasFraction:   says("has a fraction; the column takes whole numbers"),
+	TooLargeWhole: says("is too large for a 64-bit whole number"),
+	OutOfRange:    func(c Cause) string { return fmt.Sprintf("is not between %s and %s", c.Least, c.Most) },
 	TooManyDecimals: func(c Cause) string {
 		return fmt.Sprintf("has more than %s after the point and would be rounded", Plural(c.Limit, "digit"))
 	},

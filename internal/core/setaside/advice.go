@@ -39,26 +39,24 @@ const (
 	NoteIfZeros    Note = "if_zeros_mean_nothing" // the zeros are lost
 	NoteAmbiguous  Note = "ambiguous"             // no line tells which of the settings is right
 	// Covers of them are written like Words, unlike the rest of the column
-	NoteOtherNotation Note = "another_notation"
-	NoteGiveValue     Note = "give_a_value"     // default: or if_blank:
-	NoteGiveZone      Note = "give_a_zone"      // time_zone:
-	NoteGiveWords     Note = "give_words"       // yes_is: and no_is:, with the Words of this file
-	NoteOwnBlock      Note = "block_of_its_own" // the lookup table needs more columns: a block of its own
+	NoteGiveValue Note = "give_a_value"     // default: or if_blank:
+	NoteGiveZone  Note = "give_a_zone"      // time_zone:
+	NoteGiveWords Note = "give_words"       // yes_is: and no_is:, with the Words of this file
+	NoteOwnBlock  Note = "block_of_its_own" // the lookup table needs more columns: a block of its own
 )
 
 var notes = map[Note]string{
-	NoteCuts:          "this cuts the texts; the longest has %s",
-	NoteOverwrites:    "the first writes what the file says, the second leaves the rows as they are",
-	NoteRounds:        "this rounds the numbers",
-	NoteMidnight:      "the time becomes midnight, the start of the day",
-	NoteIfNothing:     "if these cells mean blank",
-	NoteIfZeros:       "if the zeros have no meaning",
-	NoteAmbiguous:     "no line shows which is right",
-	NoteOtherNotation: "%d of these cells are written like %s, unlike the rest of the column",
-	NoteGiveValue:     "give the column a value for blanks with default: or if_blank:",
-	NoteGiveZone:      "set time_zone: in the input, for example time_zone: Europe/Lisbon",
-	NoteGiveWords:     "set yes_is: and no_is: to the words that mean yes and no",
-	NoteOwnBlock:      "to add new names, give %s a block of its own: its rows need %s too",
+	NoteCuts:       "this cuts the texts; the longest has %s",
+	NoteOverwrites: "the first writes what the file says, the second leaves the rows as they are",
+	NoteRounds:     "this rounds the numbers",
+	NoteMidnight:   "the time becomes midnight, the start of the day",
+	NoteIfNothing:  "if these cells mean blank",
+	NoteIfZeros:    "if the zeros have no meaning",
+	NoteAmbiguous:  "no line shows which is right",
+	NoteGiveValue:  "give the column a value for blanks with default: or if_blank:",
+	NoteGiveZone:   "set time_zone: in the input, for example time_zone: Europe/Lisbon",
+	NoteGiveWords:  "set yes_is: and no_is: to the words that mean yes and no",
+	NoteOwnBlock:   "to add new names, give %s a block of its own: its rows need %s too",
 }
 
 // advisor learns from the reasons of a group what would solve them.
@@ -207,8 +205,6 @@ func (g *group) advise(f *ladlefile.File) *Advice {
 	case NoteCuts:
 		a.Words = []string{reason.Plural(int64(g.longest), "character")}
 		a.Says = fmt.Sprintf(notes[a.Note], a.Words[0])
-	case NoteOtherNotation:
-		a.Says = fmt.Sprintf(notes[a.Note], a.Covers, a.Words[0])
 	case NoteOwnBlock:
 		a.Says = fmt.Sprintf(notes[a.Note], a.Words[0], strings.Join(a.Words[1:], ", "))
 	default:
@@ -332,10 +328,10 @@ func (g *group) numberAdvice(at place) *Advice {
 		return setting(at.rule("clean", "trim"), "")
 	}
 	if one, _ := best(g.examples); one != nil {
-		if g.Why.Kind == reason.NotNumberLike {
-			return &Advice{Note: NoteOtherNotation, Covers: one.count, Words: []string{one.says}}
-		}
 		a := setting(at.rule("number", one.says), "")
+		if g.Why.Kind == reason.NotNumberLike {
+			a = setting(at.rule("number", append(g.Why.List.All(), one.says)), "")
+		}
 		a.Covers = one.count
 		return a
 	}

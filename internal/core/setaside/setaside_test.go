@@ -57,7 +57,7 @@ func TestGroupsSayWhatWouldSolveThem(t *testing.T) {
 			[]string{"Dues: {blank_is: [n/a, '-']}", "if these cells mean blank"}},
 		{number, Column{}, []string{" 12", "7 "}, []string{"Dues: {clean: trim}"}},
 		{reason.Because(reason.Why{Kind: reason.NotNumberLike, List: "1234.5"}), Column{}, []string{"€ 12", "€ 13"},
-			[]string{"2 of these cells are written like €1234, unlike the rest of the column"}},
+			[]string{"Dues: {number: [1234.5, €1234]}"}},
 		{date, Column{}, []string{"14/03/2026", "03/04/2026"}, []string{"Dues: {date: [dd/MM/yyyy, yyyy-MM-dd]}"}},
 		{date, Column{}, []string{"03/04/2026"}, []string{"Dues: {date: dd/MM/yyyy}", "Dues: {date: MM/dd/yyyy}",
 			"no line shows which is right"}},
@@ -104,7 +104,7 @@ func TestGroupsSayWhatWouldSolveThem(t *testing.T) {
 			for _, s := range a.Settings {
 				says = append(says, s.YAML())
 			}
-			if a.Covers > 0 && a.Note != NoteOtherNotation {
+			if a.Covers > 0 {
 				says = append(says, fmt.Sprint(a.Covers))
 			}
 			if a.Says != "" {

@@ -37,7 +37,9 @@ type Input struct {
 	Parents       []Parent       `json:"possible_parents"`
 	Bounds        Bounds         `json:"bounds"`
 
-	values []*values
+	values  []*values
+	table   source.Table
+	origins []source.Origin
 }
 
 // SecondTable is the row that seems to be the header of another table below this one.
@@ -54,6 +56,27 @@ func (in *Input) Different(column int) (texts []string) {
 		}
 	}
 	return texts
+}
+
+// EachRow reads the rows once more, those that could be split into columns; a cell that can't be trusted is blank. The
+// table must still be open, and the record is used again.
+func (in *Input) EachRow(ctx context.Context, visit func(*source.Record) error) error {
+	none := func(*source.Chunk) struct{} { return struct{}{} }
+	r := source.Record{Keep: true}
+	return source.Each(ctx, source.Replay(in.table, in.origins), none, func(c *source.Chunk, _ struct{}) error {
+		for c.Next(&r) {
+			if source.Misshapen(&r, len(in.Columns)) != nil {
+				continue
+			}
+			for _, f := range r.Faults {
+				r.Fields[f.Field] = nil
+			}
+			if err := visit(&r); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // Bounds are the limits within which keys and parents were looked for.
@@ -162,6 +185,7 @@ type reading struct {
 	last    int64 // the position of the last record
 	faults  []faultyCell
 	idle    idleStats
+	origins []source.Origin
 }
 
 // idleStats are the stats that no worker uses just now. What they say together doesn't depend on who saw which chunk.
@@ -222,6 +246,7 @@ func readTable(ctx context.Context, t source.Table, tell func(Progress)) (*Input
 		if tell != nil {
 			tell(Progress{name, c.Origin.Done, t.Size()})
 		}
+		r.origins = append(r.origins, c.Seal())
 		return r.take(p)
 	})
 	if err == nil {
@@ -311,6 +336,7 @@ func (r *reading) add(p *pass) error {
 func (r *reading) result(ctx context.Context) (*Input, error) {
 	read := r.table.Formats()[0]
 	in := &Input{Read: &read, Rows: r.rows, Broken: r.oddity("", &r.broken, -1), values: r.values,
+		table: r.table, origins: r.origins,
 		Bounds: Bounds{r.sample.rows, mostSingles, mostPairs, mostTriples, mostDetermined, mostCompared}}
 	for _, t := range r.totals[:min(len(r.totals), fewSpots)] {
 		in.Totals = append(in.Totals, r.place(t.position, -1, t.why))

@@ -154,21 +154,38 @@ func besideDraft(out, path string) string {
 	return to
 }
 
-// showDraft says what was matched, and lists doubts and errors once more.
-func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
-	if out != "" {
-		s.Line("%s was written.", out)
-	}
-	t := term.Table{Header: []string{"from", "such as", "column", "score", "reason"}, Numbers: []int{3}, Wrap: []int{0, 4}}
-	for _, m := range d.Matches {
-		t.Rows = append(t.Rows, []string{m.Input + ": " + strings.Join(m.From, ", "),
-			strings.Join(m.Sample[:min(len(m.Sample), 1)], ""),
-			m.Block + "." + m.Column, fmt.Sprintf("%.2f", m.Score), m.Why})
+// showMatches shows columns of files beside the columns of tables that they feed, file by file.
+func showMatches(s *term.Screen, all []draft.Match) {
+	t := term.Table{Header: []string{"", "from the file", "such as", "rule", "column", "type"}, Wrap: []int{1, 2, 3}}
+	input := ""
+	for _, m := range all {
+		if m.Input != input {
+			input = m.Input
+			t.Rows = append(t.Rows, []string{"", input + ":", "", "", "", ""})
+		}
+		rule := m.Rule
+		if m.Lookup != "" {
+			rule = strings.TrimPrefix(rule+", lookup: "+m.Lookup+"."+strings.Join(m.By, " and "), ", ")
+		}
+		mark := ""
+		if m.Doubt {
+			mark = "?"
+		}
+		t.Rows = append(t.Rows, []string{mark, strings.Join(m.From, ", "), strings.Join(m.Sample, " · "),
+			rule, m.Block + "." + m.Column, m.Type})
 	}
 	if t.Rows != nil {
 		s.Title("Matches")
 		s.Table(t)
 	}
+}
+
+// showDraft says what was matched, and lists doubts and errors once more.
+func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
+	if out != "" {
+		s.Line("%s was written.", out)
+	}
+	showMatches(s, d.Matches)
 	if d.LeftOut != nil {
 		s.Title("Columns of the files that are not used")
 		for _, l := range d.LeftOut {

@@ -36,8 +36,11 @@ type Match struct {
 	Type   string   `json:"type"`             // of that column, as the database declares it
 	From   []string `json:"from_columns"`     // columns of the file
 	Sample []string `json:"samples"`          // the first different cells of the first of them
+	Rule   string   `json:"rule,omitempty"`   // how its cells are read and changed, as the ladle file says it
 	Lookup string   `json:"lookup,omitempty"` // the table in which a row is looked up
-	Score  float64  `json:"score"`            // from 0 to 1
+	By     []string `json:"lookup_by,omitempty"`
+	Score  float64  `json:"score"` // from 0 to 1
+	Doubt  bool     `json:"uncertain"`
 	Why    string   `json:"why"`
 }
 

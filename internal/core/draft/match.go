@@ -37,6 +37,8 @@ type column struct {
 	patterns []string // how its dates are written, where that is in several ways
 	unsure   bool     // another pattern reads as many of them
 	others   int      // different cells that none of patterns reads
+	rule     string   // the parts of its rule, once that is written
+	doubt    bool     // the rule is one
 	written  *numbers // how its numbers are written; nil until that is asked for
 }
 

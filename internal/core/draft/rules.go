@@ -31,6 +31,7 @@ func (w *writer) rules(f *file) {
 			w.line("    columns:")
 			titled = true
 		}
+		c.rule, c.doubt = strings.Join(parts, ", "), doubt
 		w.said(fmt.Sprintf("      %s: {%s}", ladlefile.Scalar(c.ref), strings.Join(parts, ", ")), why, doubt,
 			f.input+": "+c.Name)
 	}
@@ -87,7 +88,8 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 	if c.Unclear != "" && c.patterns == nil && kind != value.Text {
 		doubts, doubt = append(doubts, c.Unclear), true
 	}
-	if n := c.Misfits.Count; n > 0 && c.patterns == nil && kind != value.Text {
+	unread := !isNumber(kind) || c.numbers().covered < c.numbers().of
+	if n := c.Misfits.Count; n > 0 && c.patterns == nil && kind != value.Text && unread {
 		doubts, doubt = append(doubts, fmt.Sprintf("%s %s%s", reason.Plural(n, "cell"), c.NotOfType(),
 			firstPlace(c.Misfits))), true
 	}

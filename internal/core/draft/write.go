@@ -249,7 +249,7 @@ func (w *writer) column(b *block, name string, x assignment) {
 			continue
 		}
 		if match.From = append(match.From, c.Name); len(match.From) == 1 {
-			match.Sample = c.sample()
+			match.Sample, match.Rule = c.sample(), c.rule
 		}
 	}
 	doubt, why := x.Score < sure, x.Why
@@ -263,8 +263,14 @@ func (w *writer) column(b *block, name string, x assignment) {
 		doubt, why = true, join(why,
 			"the table numbers its rows by itself; with this line the numbers of the file become ids")
 	}
+	if x.points != nil {
+		doubt = true
+	}
 	if x.lookup != nil {
 		match.Lookup = x.lookup.table.Name
+		for _, by := range x.lookup.by {
+			match.By = append(match.By, by.of.Name)
+		}
 		if x.lookup.named {
 			doubt = true
 			why += "; guessed from its name, since the database declares no foreign key"
@@ -275,20 +281,22 @@ func (w *writer) column(b *block, name string, x assignment) {
 					x.lookup.by[0].of.Name, x.lookup.table.Name))
 		}
 	}
-	w.made.Matches = append(w.made.Matches, match)
 	where := name + "." + x.of.Name
+	defer func() {
+		match.Doubt = doubt || slices.ContainsFunc(b.file.columns, func(c *column) bool { return c.doubt && x.uses(c) })
+		w.made.Matches = append(w.made.Matches, match)
+	}()
 	if from := x.single(); from != nil {
 		add, more := w.newNames(x)
-		why = join(why, more)
+		doubt, why = doubt || more != "" && add == "", join(why, more)
 		w.said(fmt.Sprintf("      %s: {from: %s, lookup: %s%s}", ladlefile.Scalar(x.of.Name), ladlefile.Flow(from.ref),
 			ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name), add),
-			why, doubt || more != "" && add == "", where)
+			why, doubt, where)
 		return
 	}
 	if x.lookup == nil {
 		source := ladlefile.Scalar(x.column.ref)
 		if x.points != nil {
-			doubt = true
 			source = fmt.Sprintf("{from: %s, points_at: %s}", ladlefile.Flow(x.column.ref),
 				ladlefile.Flow(x.points.table.Name+"."+x.points.column))
 		}

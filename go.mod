@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/axiomhq/hyperloglog v0.3.0
+	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/cespare/xxhash/v2 v2.3.0
 	github.com/cockroachdb/apd/v3 v3.2.3
 	github.com/expr-lang/expr v1.17.8

@@ -19,6 +19,7 @@ type command struct {
 	phase    string // of the work, by which help groups commands
 	does     string // in one line
 	takes    operands
+	instead  string // the option that does in place of operands; "" for none
 	about    string // paragraphs, parted by empty lines
 	options  []option
 	examples []example
@@ -191,7 +192,7 @@ func (c *command) inspect(arguments []string) error {
 		}
 		given[o] = append(given[o], value)
 	}
-	if err := c.count(others); err != nil {
+	if err := c.count(others, given[c.option(c.instead)] != nil); err != nil {
 		return err
 	}
 	for i := range c.options {
@@ -246,10 +247,10 @@ func having(name string) (all []string) {
 }
 
 // count holds the number of operands against what the command takes.
-func (c *command) count(others []string) error {
+func (c *command) count(others []string, instead bool) error {
 	t := c.takes
 	switch n := len(others); {
-	case n < t.least:
+	case n < t.least && !instead:
 		return c.wrongUsage(fmt.Sprintf("%s needs %s", c.name, t.what))
 	case n > t.most && t.most == 0:
 		return c.wrongUsage(fmt.Sprintf("%s takes no %q", c.name, others[0]))

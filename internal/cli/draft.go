@@ -29,7 +29,12 @@ func draftCommand() *command {
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
 			"ladle file goes to standard output.",
+		instead: "update",
 		options: []option{databaseOption(),
+			{name: "update", value: "LADLEFILE", group: groupInput, check: updateCheck, does: "bring a ladle file up to date " +
+				"with its files and the database: columns that got other names, new ones that fit; each FILE is put in " +
+				"as one more input. Nothing is written without --output or your consent"},
+			inputOption(),
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
@@ -37,6 +42,8 @@ func draftCommand() *command {
 		examples: []example{
 			{"A ladle file for the pilots", "ladle draft port-merrow/pilots.csv --db port-merrow/harbour.db -o " +
 				"port-merrow/draft.ladle.yaml"},
+			{"What changed since a ladle file was written", "ladle draft --update port-merrow/harbour.ladle.yaml " +
+				"--db port-merrow/harbour.db"},
 			{"On the screen, for several files that belong together",
 				"ladle draft port-merrow/arrivals.csv port-merrow/cargo.csv --db port-merrow/harbour.db"},
 		},
@@ -47,6 +54,12 @@ func draftCommand() *command {
 }
 
 func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
+	if update := c.String("update"); update != "" {
+		return runUpdate(ctx, c, update)
+	}
+	if len(c.StringSlice("input")) > 0 {
+		return fault.New(fault.Wrong, "--input goes with --update", "name the file itself")
+	}
 	out := c.String("output")
 	if err := mayWriteDraft(ctx, out, c.Bool("replace")); err != nil {
 		return err
@@ -60,37 +73,25 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	progress := term.NewProgress()
-	defer progress.Clear()
 	tables, err := survey.Open(c.Args().Slice(), readAs(c))
 	if err != nil {
 		return err
 	}
 	defer survey.Close(tables)
-	surveyed, err := survey.Run(ctx, tables, func(p survey.Progress) {
-		progress.Show("reading "+p.What, p.Done, p.Of,
-			"bytes")
-	})
+	files, err := surveyed(ctx, tables)
 	if err != nil {
 		return err
 	}
-	progress.Clear()
-	var files []draft.File
-	for _, in := range surveyed.Inputs {
-		files = append(files, draft.File{Path: besideDraft(out, in.Read.Path), Survey: in, Asked: readAs(c)})
+	for i := range files {
+		files[i].Path, files[i].Asked = besideDraft(out, files[i].Path), readAs(c)
 	}
 	d, err := draft.Make(ctx, files, s, db, c.StringSlice("table")...)
 	if err != nil {
 		return err
 	}
 	if out != "" {
-		if err := whole.Write(out, func(to io.Writer) error {
-			_, err := io.WriteString(to, d.Text)
+		if err := writeLadleFile(out, d.Text); err != nil {
 			return err
-		}); err != nil {
-			return fault.Because(fault.Failed, err, fault.Problem{File: out,
-				What: "the ladle file can't be written: " + err.Error(), Do: "check the permissions of its folder and " +
-					"the free disk space"})
 		}
 	}
 	switch {
@@ -104,6 +105,35 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		showDraft(term.NewScreen(os.Stderr), d, out, c.String("db"))
 	default:
 		showDraft(term.NewScreen(term.Stdout), d, out, c.String("db"))
+	}
+	return nil
+}
+
+// surveyed surveys tables as files of a draft.
+func surveyed(ctx context.Context, tables []source.Table) (files []draft.File, err error) {
+	progress := term.NewProgress()
+	defer progress.Clear()
+	all, err := survey.Run(ctx, tables, func(p survey.Progress) {
+		progress.Show("reading "+p.What, p.Done, p.Of, "bytes")
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, in := range all.Inputs {
+		files = append(files, draft.File{Path: in.Read.Path, Survey: in})
+	}
+	return files, nil
+}
+
+func writeLadleFile(path, text string) error {
+	err := whole.Write(path, func(to io.Writer) error {
+		_, err := io.WriteString(to, text)
+		return err
+	})
+	if err != nil {
+		return fault.Because(fault.Failed, err, fault.Problem{File: path,
+			What: "the ladle file can't be written: " + err.Error(), Do: "check the permissions of its folder and " +
+				"the free disk space"})
 	}
 	return nil
 }

@@ -68,24 +68,24 @@ func oddDatabase(t *testing.T, seed uint64) {
 // generator makes catalogues as nobody would write them.
 type generator struct{ *rand.Rand }
 
-func pick[T any](g generator, all ...T) T { return all[g.IntN(len(all))] }
+func choose[T any](g generator, all ...T) T { return all[g.IntN(len(all))] }
 
 func (g generator) names() []string { return []string{"berth", "call", "pilot"} }
 
 func (g generator) table() string {
-	return pick(g, "berth", "call", "pilot", "BERTH", `"ca ll"`, "gone", "sqlite_master", "ladle_run")
+	return choose(g, "berth", "call", "pilot", "BERTH", `"ca ll"`, "gone", "sqlite_master", "ladle_run")
 }
 
 func (g generator) column() string {
-	return pick(g, "id", "ID", "code", "name", "rowid", "oid", `"a b"`, "berth_id", "gone")
+	return choose(g, "id", "ID", "code", "name", "rowid", "oid", `"a b"`, "berth_id", "gone")
 }
 
 func (g generator) definition() string {
-	c := g.column() + " " + pick(g, "INTEGER", "INTEGER", "INT", "TEXT", "VARCHAR(5)", "VARCHAR(99999999999999)", "",
+	c := g.column() + " " + choose(g, "INTEGER", "INTEGER", "INT", "TEXT", "VARCHAR(5)", "VARCHAR(99999999999999)", "",
 		"DECIMAL(9,2)",
 		"NUMERIC(3,99)", "BOOLEAN", "DATE", "TIMESTAMP", "BLOB", "REAL", "ANY", "ARRAY[]")
 	for range g.IntN(3) {
-		c += " " + pick(g, "PRIMARY KEY", "PRIMARY KEY AUTOINCREMENT", "NOT NULL", "UNIQUE", "DEFAULT 'x'",
+		c += " " + choose(g, "PRIMARY KEY", "PRIMARY KEY AUTOINCREMENT", "NOT NULL", "UNIQUE", "DEFAULT 'x'",
 			"DEFAULT (1 + 1)",
 			"COLLATE NOCASE", "COLLATE mine", "CHECK (code <> name)", "CHECK (length(name) < 3 AND (",
 			"REFERENCES "+g.table(),
@@ -105,14 +105,14 @@ func (g generator) database(t *testing.T, path string) (script string) {
 			parts = append(parts, g.definition())
 		}
 		for range g.IntN(3) {
-			parts = append(parts, pick(g, "PRIMARY KEY ("+g.column()+", "+g.column()+")", "UNIQUE ("+g.column()+")",
+			parts = append(parts, choose(g, "PRIMARY KEY ("+g.column()+", "+g.column()+")", "UNIQUE ("+g.column()+")",
 				fmt.Sprintf("FOREIGN KEY (%s, %s) REFERENCES %s (%s)", g.column(), g.column(), g.table(), g.column()),
 				fmt.Sprintf("FOREIGN KEY (%s) REFERENCES %s", g.column(), g.table()), "CHECK (id > 0)"))
 		}
-		script += fmt.Sprintf("CREATE TABLE %s (%s)%s;\n", pick(g, "berth", "call", "pilot", `"ca ll"`),
+		script += fmt.Sprintf("CREATE TABLE %s (%s)%s;\n", choose(g, "berth", "call", "pilot", `"ca ll"`),
 			strings.Join(parts, ", "),
-			pick(g, "", "", "", " WITHOUT ROWID", " STRICT"))
-		script += pick(g, "", fmt.Sprintf("INSERT INTO %s VALUES (1, 'N1', 2, NULL, 'x')", g.table()),
+			choose(g, "", "", "", " WITHOUT ROWID", " STRICT"))
+		script += choose(g, "", fmt.Sprintf("INSERT INTO %s VALUES (1, 'N1', 2, NULL, 'x')", g.table()),
 			fmt.Sprintf("CREATE UNIQUE INDEX i%d ON %s (%s)", g.IntN(9), g.table(), g.column()),
 			fmt.Sprintf("CREATE INDEX i%d ON %s (upper(%s)) WHERE %s > 1", g.IntN(9), g.table(), g.column(),
 				g.column()),
@@ -166,8 +166,8 @@ tables:
       %s: {from: code, lookup: berth.%s, not_found: %s}
       name: name
 set_aside_limit: any
-`, pick(g, "code", "name", "none"), pick(g, "code", "none", "berth_id"), pick(g, "berth_id", "id", "code", "name"),
-			pick(g, "code", "name", "id"), pick(g, "add", "leave_blank", "set_aside"))} {
+`, choose(g, "code", "name", "none"), choose(g, "code", "none", "berth_id"), choose(g, "berth_id", "id", "code", "name"),
+			choose(g, "code", "name", "id"), choose(g, "add", "leave_blank", "set_aside"))} {
 
 		require.NoError(t, os.WriteFile(filepath.Join(".", name), []byte(content), 0o600))
 	}

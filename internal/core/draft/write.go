@@ -18,7 +18,7 @@ type writer struct {
 	*matcher
 	files  []*file
 	blocks []*block
-	out    strings.Builder
+	lines  []string
 	made   Draft
 }
 
@@ -38,12 +38,12 @@ func (w *writer) draft() *Draft {
 	for _, f := range w.files {
 		w.unused(f)
 	}
-	w.made.Text = w.out.String()
+	w.made.Text = strings.Join(w.lines, "\n") + "\n"
 	return &w.made
 }
 
 func (w *writer) line(format string, arguments ...any) {
-	fmt.Fprintln(&w.out, strings.TrimRight(fmt.Sprintf(format, arguments...), " "))
+	w.lines = append(w.lines, strings.TrimRight(fmt.Sprintf(format, arguments...), " "))
 }
 
 // said is a line of the file with a reason behind it; a doubt is marked, and collected.

@@ -1,6 +1,7 @@
 package ladlefile
 
 import (
+	"bytes"
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
@@ -84,7 +85,7 @@ func Decode(path string, source []byte) (*File, error) {
 	}
 	sum := sha256.Sum256(source)
 	f := &File{Path: path, Sum: hex.EncodeToString(sum[:])}
-	parsed, err := parser.ParseBytes(source, 0)
+	parsed, err := parser.ParseBytes(bytes.ReplaceAll(source, []byte("\r\n"), []byte("\n")), 0) // it miscounts lines else
 	switch {
 	case err != nil:
 		d.syntax(err)

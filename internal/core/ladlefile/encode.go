@@ -53,8 +53,15 @@ type Setting struct {
 	At    []string // the keys under which it stands, from the outermost: inputs, register, columns
 	Under string   // a key below them that is yet to be made, for example that of a column without a rule; or ""
 	Key   string
-	Value any // a string, a whole number, []string or []Pair
+	Value any // a string, a whole number, []string, []Pair or Lines
+
+	Comment string // to stand behind it where it gets a line of its own; "" for none
+	Rename  string // in place of a value: the new name of the key
 }
+
+// Lines are an entry or more of a mapping as lines of a ladle file, with their comments, the outermost key at their
+// start.
+type Lines []string
 
 // Where names the place of the setting: "inputs: register: columns:".
 func (s Setting) Where() string {
@@ -67,6 +74,12 @@ func (s Setting) Where() string {
 
 // YAML returns what is to be put there: a line, or, without a Key, more of the list or pairs that stand there.
 func (s Setting) YAML() string {
+	if lines, ok := s.Value.(Lines); ok {
+		return strings.Join(lines, "\n")
+	}
+	if s.Rename != "" {
+		return Scalar(s.Rename) + ":"
+	}
 	if s.Key == "" {
 		more := Flow(s.Value)
 		return more[1 : len(more)-1]

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // drafted is the ladle file that is drafted for in.csv.
@@ -213,4 +214,24 @@ func TestDatesInSeveralWaysAreMatched(t *testing.T) {
 	assert.Equal(t, []string{"N1|2026-01-05|1998-06-12|1998-06-12", "N2|2026-02-14|1999-07-03|1999-07-03",
 		"N3|2026-03-25|2001-05-09|2001-05-09",
 		"N4|2026-03-26|2001-03-09|2002-03-01"}, w.query("SELECT code, arrived, built, surveyed FROM stay ORDER BY code"))
+}
+
+// TestMergedCellsAreDrafted: a cell that stands for several rows gives its value to those below, as a doubt.
+func TestMergedCellsAreDrafted(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE quay (id ID, name WORD NOT NULL UNIQUE);\n"+
+		"CREATE TABLE berth (code WORD PRIMARY KEY, quay_id INT NOT NULL REFERENCES quay(id), depth_m AMOUNT);\n"+
+		"INSERT INTO quay (name) VALUES ('North'), ('South');")
+	f := excelize.NewFile()
+	for i, row := range [][]any{{"Quay", "Code", "Depth"}, {"North", "N1", 9.5}, {nil, "N2", 8}, {nil, "N3", 7}, {"South", "S1", nil}} {
+		require.NoError(t, f.SetSheetRow("Sheet1", fmt.Sprint("A", i+1), &row))
+	}
+	require.NoError(t, f.MergeCell("Sheet1", "A2", "A4"))
+	require.NoError(t, f.SaveAs(w.path("berths.xlsx")))
+	d := w.draft("berths.xlsx")
+	assert.Contains(t, d.Text, "      Quay: {if_blank: above}  # ? 2 blank cells below merged ones get their value\n")
+	assert.NotContains(t, d.Text, "Depth: {")
+	_, r := w.load("load")
+	require.Equal(t, 0, r.status, r.stderr)
+	assert.Equal(t, []string{"N1|North", "N2|North", "N3|North", "S1|South"},
+		w.query("SELECT code, q.name FROM berth JOIN quay q ON q.id = quay_id ORDER BY code"))
 }

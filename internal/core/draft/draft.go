@@ -62,6 +62,10 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 		}
 		m.only = append(m.only, t)
 	}
+	files, err := m.shapes(ctx, files)
+	if err != nil {
+		return nil, err
+	}
 	var all []*file
 	for _, f := range files {
 		all = append(all, prepare(f, all))

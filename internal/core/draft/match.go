@@ -18,6 +18,8 @@ type File struct {
 	Path   string // as the ladle file is to name it
 	Survey *survey.Input
 	Asked  source.ReadOptions // how it was said to be read
+
+	shape *survey.Shape // that its lines were given; nil for none
 }
 
 // file is a file at work.

@@ -61,6 +61,10 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 		parts = append(parts, said)
 		whys = append(whys, reason.Plural(int64(len(recode)), "value")+" respelt as in the table")
 	}
+	if n := f.belowMerged(c); n > 0 {
+		parts = append(parts, "if_blank: above")
+		whys = append(whys, fmt.Sprintf("%s below merged ones get their value", reason.Plural(n, "blank cell")))
+	}
 	doubt = whys != nil // what changes values is for a person to see
 	var doubts []string
 	switch kind {
@@ -94,6 +98,14 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 			firstPlace(c.Misfits))), true
 	}
 	return parts, kept, strings.Join(slices.Concat(whys, doubts), "; "), doubt
+}
+
+// belowMerged is the number of blank cells of a column in which merged cells stand for several rows.
+func (f *file) belowMerged(c *column) int64 {
+	if slices.Contains(f.Survey.Read.MergedDown, slices.Index(f.columns, c)) {
+		return c.Blank
+	}
+	return 0
 }
 
 // respell adds the texts of a lookup that its table spells in another way.

@@ -10,7 +10,6 @@ import (
 	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
-	"ladle/internal/core/survey"
 )
 
 // writer writes the ladle file and collects what is said of it.
@@ -92,22 +91,12 @@ func (w *writer) input(f *file) {
 	if m.Escaped {
 		w.doubt("    ", `a backslash seems to stand before quotes inside of values: escape: '\' reads it so`, f.input)
 	}
-	if m.Merged > 0 {
+	if m.Merged > 0 && m.MergedDown == nil {
 		w.doubt("    ",
 			fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule of "+
 				"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
 	}
-	for _, s := range f.Survey.Shapes {
-		if s.Key == survey.ColumnsToRows {
-			w.said(fmt.Sprintf("    # columns_to_rows: {columns: {from: %s, to: %s}, heading: Period, value: Value}",
-				ladlefile.Flow(s.Columns[0]), ladlefile.Flow(s.Columns[len(s.Columns)-1])),
-				"these columns look like values of one; with this line they become lines", true, f.input+": columns_to_rows")
-			continue
-		}
-		w.said(fmt.Sprintf("    # parts_to_rows: {column: %s, at: %s}", ladlefile.Flow(s.Columns[0]),
-			ladlefile.Quoted(s.Between)),
-			"its cells look like lists; with this line their parts become lines", true, f.input+": parts_to_rows")
-	}
+	w.shapes(f)
 	w.footer(f)
 	if d := m.Delimiter; (d.Given || d.Value != "" && d.Value != "none" && d.Value != ",") && f.Asked.Widths == "" &&
 		m.Format == "text" {

@@ -53,9 +53,18 @@ type PartsToRows struct {
 // Open opens the files of an input, and gives their lines a shape. path is that of the ladle file, for its problems.
 func Open(paths []string, asked source.ReadOptions, s Shape, path string) (source.Table, error) {
 	t, err := source.Open(paths, asked)
-	if err != nil || !s.Given() {
+	if err != nil {
 		return t, err
 	}
+	shaped, err := Of(t, s, path)
+	if err != nil {
+		t.Close()
+	}
+	return shaped, err
+}
+
+// Of gives the lines of a table a shape. path is that of the ladle file, for its problems.
+func Of(t source.Table, s Shape, path string) (source.Table, error) {
 	m := &maker{path: path}
 	shaped := t
 	if s.Columns != nil {
@@ -65,7 +74,6 @@ func Open(paths []string, asked source.ReadOptions, s Shape, path string) (sourc
 		shaped = m.parts(shaped, s.Parts)
 	}
 	if m.problems != nil {
-		t.Close()
 		return nil, fault.At(fault.Wrong, m.problems...)
 	}
 	return shaped, nil

@@ -48,6 +48,7 @@ type Counts struct {
 	Hidden   int64 // hidden rows
 	Formulas int64 // cells that a formula gives its value
 	Merged   int64 // cells that stand for several
+	Down     []int // the columns of a table, from 0, with cells that stand for those of several rows
 	Unmade   int64 // blank cells that would have made a record of their own
 	last     int64 // the last row
 }

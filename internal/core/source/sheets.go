@@ -272,6 +272,11 @@ func (s *sheetTable) Formats() []Format {
 		for _, a := range about.Merged {
 			if int64(a.Bottom) > s.header.Line && a.Bottom >= s.area.Top && a.Left < s.left+s.width {
 				f.Merged++
+				for c := a.Left; c <= a.Right && a.Bottom > a.Top; c++ {
+					if c >= s.left && c < s.left+s.width {
+						f.MergedDown = withColumns(f.MergedDown, c-s.left)
+					}
+				}
 			}
 		}
 	}
@@ -373,6 +378,11 @@ func (s *sheetRows) next(c *Chunk, r *Record) bool {
 		}
 		c.Counts.Formulas += int64(s.row.Formulas)
 		c.Counts.Merged += int64(s.row.Merged)
+		for _, column := range s.row.Down {
+			if at := column - s.of.left; at >= 0 && at < s.of.width {
+				c.Counts.Down = withColumns(c.Counts.Down, at)
+			}
+		}
 		c.Counts.last = int64(s.row.Number)
 		return true
 	}

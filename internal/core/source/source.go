@@ -4,6 +4,7 @@
 package source
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -120,6 +121,7 @@ type Format struct {
 	HiddenRows    int64    `json:"hidden_rows"`    // rows of the sheet that are read although they are hidden
 	HiddenColumns []string `json:"hidden_columns"` // columns likewise
 	Merged        int64    `json:"merged_blocks"`  // blocks of merged cells among the rows
+	MergedDown    []int    `json:"-"`              // the columns, from 0, with such blocks of several rows
 	// rows of a table at its end that are left out, since they sum up others
 	Totals   int   `json:"totals_rows"`
 	Formulas int64 `json:"formula_cells"` // cells that a formula gives its value
@@ -207,6 +209,17 @@ func (m *Format) count(c *Chunk) {
 	m.HiddenRows += c.Counts.Hidden
 	m.Formulas += c.Counts.Formulas
 	m.Merged += c.Counts.Merged
+	m.MergedDown = withColumns(m.MergedDown, c.Counts.Down...)
+}
+
+// withColumns are columns with more of them, each once.
+func withColumns(all []int, more ...int) []int {
+	for _, c := range more {
+		if !slices.Contains(all, c) {
+			all = append(all, c)
+		}
+	}
+	return all
 }
 
 func refused(f File, line int64, what, do string) error {

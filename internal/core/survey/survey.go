@@ -58,12 +58,15 @@ func (in *Input) Different(column int) (texts []string) {
 	return texts
 }
 
+// Again is the table of the input, to be read once more. It must still be open.
+func (in *Input) Again() source.Table { return source.Replay(in.table, in.origins) }
+
 // EachRow reads the rows once more, those that could be split into columns; a cell that can't be trusted is blank. The
 // table must still be open, and the record is used again.
 func (in *Input) EachRow(ctx context.Context, visit func(*source.Record) error) error {
 	none := func(*source.Chunk) struct{} { return struct{}{} }
 	r := source.Record{Keep: true}
-	return source.Each(ctx, source.Replay(in.table, in.origins), none, func(c *source.Chunk, _ struct{}) error {
+	return source.Each(ctx, in.Again(), none, func(c *source.Chunk, _ struct{}) error {
 		for c.Next(&r) {
 			if source.Misshapen(&r, len(in.Columns)) != nil {
 				continue

@@ -202,13 +202,14 @@ type odsCell struct {
 // cell reads a cell and adds it to the row as often as it is repeated.
 func (s *odsSheet) cell(t *tagReader, r *Row, column int) (int, error) {
 	c := odsCell{repeated: 1}
-	spanned := false
+	spanned, down := false, false
 	for name, value, more := t.attr(); more; name, value, more = t.attr() {
 		switch string(name) {
 		case "number-columns-repeated":
 			c.repeated = max(1, digits(value))
 		case "number-columns-spanned", "number-rows-spanned":
 			spanned = spanned || string(value) != "1"
+			down = down || string(name) == "number-rows-spanned" && string(value) != "1"
 		case "formula":
 			c.formula = true
 		case "value-type":
@@ -223,6 +224,9 @@ func (s *odsSheet) cell(t *tagReader, r *Row, column int) (int, error) {
 	}
 	if spanned {
 		r.Merged++
+	}
+	if down {
+		r.Down = append(r.Down, column)
 	}
 	if !t.empty {
 		c.text = s.text(t, r)

@@ -116,8 +116,9 @@ type Row struct {
 	Number   int // from 1
 	Hidden   bool
 	Cells    []Cell
-	Formulas int // cells with a formula
-	Merged   int // cells that stand for several, where the row tells
+	Formulas int   // cells with a formula
+	Merged   int   // cells that stand for several, where the row tells
+	Down     []int // the columns, from 1, of those of them that stand for cells of several rows
 
 	// Keep makes the texts of all rows of a block good as long as the block is.
 	Keep bool
@@ -213,7 +214,7 @@ func (b *Block) Next(r *Row) bool {
 		return true
 	}
 	for b.err == nil {
-		r.Cells, r.Hidden, r.Formulas, r.Merged, r.held = r.Cells[:0], false, 0, 0, 0
+		r.Cells, r.Hidden, r.Formulas, r.Merged, r.Down, r.held = r.Cells[:0], false, 0, 0, r.Down[:0], 0
 		if !r.Keep {
 			r.buf = r.buf[:0]
 		}

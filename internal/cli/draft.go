@@ -38,7 +38,7 @@ func draftCommand() *command {
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
-			replaceOption(), jsonOption()},
+			noQuestionsOption(), replaceOption(), jsonOption()},
 		examples: []example{
 			{"A ladle file for the pilots", "ladle draft port-merrow/pilots.csv --db port-merrow/harbour.db -o " +
 				"port-merrow/draft.ladle.yaml"},
@@ -51,6 +51,10 @@ func draftCommand() *command {
 	}
 	c.options = append(c.options, readOptions()...)
 	return c
+}
+
+func noQuestionsOption() option {
+	return option{name: "no-questions", group: groupAsk, does: "ask nothing: what is uncertain is only marked"}
 }
 
 func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
@@ -77,7 +81,7 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	if err != nil {
 		return err
 	}
-	defer survey.Close(tables)
+	defer func() { survey.Close(tables) }()
 	files, err := surveyed(ctx, tables)
 	if err != nil {
 		return err
@@ -85,7 +89,12 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	for i := range files {
 		files[i].Path, files[i].Asked = besideDraft(out, files[i].Path), readAs(c)
 	}
-	d, err := draft.Make(ctx, files, s, db, c.StringSlice("table")...)
+	work := &drafting{files: files, again: resurvey(&tables), make: func(files []draft.File) (*draft.Draft, error) {
+		return draft.Make(ctx, files, s, db, c.StringSlice("table")...)
+	}}
+	work.show = func(d *draft.Draft) { showMatches(term.NewScreen(os.Stderr), d.Matches) }
+	asks := term.Interactive() && !asJSON && !c.Bool("no-questions")
+	d, err := work.draft(ctx, asks)
 	if err != nil {
 		return err
 	}
@@ -102,9 +111,9 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		}{out, d})
 	case out == "":
 		fmt.Fprint(term.Stdout, d.Text)
-		showDraft(term.NewScreen(os.Stderr), d, out, c.String("db"))
+		showDraft(term.NewScreen(os.Stderr), d, out, c.String("db"), !asks)
 	default:
-		showDraft(term.NewScreen(term.Stdout), d, out, c.String("db"))
+		showDraft(term.NewScreen(term.Stdout), d, out, c.String("db"), !asks)
 	}
 	return nil
 }
@@ -210,12 +219,14 @@ func showMatches(s *term.Screen, all []draft.Match) {
 	}
 }
 
-// showDraft says what was matched, and lists doubts and errors once more.
-func showDraft(s *term.Screen, d *draft.Draft, out, database string) {
+// showDraft says what was matched, where that wasn't shown before, and lists doubts and errors once more.
+func showDraft(s *term.Screen, d *draft.Draft, out, database string, matches bool) {
 	if out != "" {
 		s.Line("%s was written.", out)
 	}
-	showMatches(s, d.Matches)
+	if matches {
+		showMatches(s, d.Matches)
+	}
 	if d.LeftOut != nil {
 		s.Title("Columns of the files that are not used")
 		for _, l := range d.LeftOut {

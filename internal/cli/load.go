@@ -71,19 +71,27 @@ func tryCommand() *command {
 		options: []option{databaseOption(), waitOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
 				check: countCheck},
+			{name: "fix", group: groupAsk, does: "ask about each problem that has a known solution, write the one that you choose " +
+				"into the ladle file, and try again. Nothing is written to the database"},
 			inputOption(), correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds, as load " +
 				"would with this option"),
 			levelOption(), changesOption(), htmlOption("the report"), jsonOption()},
 		examples: []example{
 			{"What a load of the harbour's files would do", "ladle try port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db"},
+			{"What is wrong, and putting it right by answers", "ladle try port-merrow/harbour.ladle.yaml --db " +
+				"port-merrow/harbour.db --fix"},
 			{"A first impression of large files", "ladle try port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db --first 1000"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
 			first, _ := strconv.ParseInt(c.String("first"), 10, 64) // it was checked
-			return runLoad(ctx, c, load.Options{Try: true, Again: c.Bool("again"), Removal: c.Bool("allow-removal"),
-				Corrected: c.StringSlice("corrected"), First: first, Level: check.Level(c.String("check-level"))})
+			o := load.Options{Try: true, Again: c.Bool("again"), Removal: c.Bool("allow-removal"),
+				Corrected: c.StringSlice("corrected"), First: first, Level: check.Level(c.String("check-level"))}
+			if c.Bool("fix") {
+				return runFix(ctx, c, o)
+			}
+			return runLoad(ctx, c, o)
 		},
 	}
 }

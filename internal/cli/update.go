@@ -147,7 +147,7 @@ func showDiff(s *term.Screen, before, now string) {
 		case strings.HasPrefix(line, "@@"):
 			s.Line("  …")
 		default:
-			s.Line("  %s", line)
+			s.Line("  %s", cut(line, s.Width()-3))
 		}
 	}
 }

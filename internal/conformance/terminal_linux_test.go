@@ -129,3 +129,83 @@ func TestAPersonSaysTheEncoding(t *testing.T) {
 		assert.Contains(t, w.read("out/in.csv"), "Gdañsk")
 	})
 }
+
+// messy is a delivery as people send it: two date styles, a unit, a currency, a misspelt flag, an unknown berth, lines
+// that are doubled and that contradict each other, and a total.
+const messy = `Reg. No.;Vessel;Flag;Arrived;Berth;Length;Dues
+PM-0101;Grey Heron;Norway;2026-02-27;N1;98,5 m;€ 912,40
+PM-0102;Saltire Belle;United Kingdom;28/02/2026;N2;120 m;€ 4.060,00
+PM-0105;Winter Barley;Denmark;2026-03-03;N1;88,25 m;€ 1.151,10
+PM-0106;Old Mercy;Norwey;14/03/2026;N3;64,1 m;780,00
+PM-0106;Old Mercy;Norway;2026-03-15;Q9;64,1 m;780,00
+PM-0105;Winter Barley;Denmark;2026-03-03;N1;88,25 m;€ 1.151,10
+PM-0105;Winter Barley;Denmark;2026-03-03;N2;88,25 m;€ 1.151,10
+Total;;;;;;€ 9.836,00
+`
+
+const messyTables = `CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth_m AMOUNT NOT NULL);
+CREATE TABLE flag_state (id ID, name WORD NOT NULL UNIQUE, code WORD NOT NULL UNIQUE);
+CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD NOT NULL, flag_id INT REFERENCES flag_state(id));
+CREATE TABLE port_call (id ID, vessel_id INT NOT NULL REFERENCES vessel(id), arrived DATE NOT NULL, berth_id INT NOT NULL REFERENCES berth(id), length_m AMOUNT, dues AMOUNT, UNIQUE (vessel_id, arrived));
+INSERT INTO berth (code, depth_m) VALUES ('N1', 9), ('N2', 8), ('N3', 7);
+INSERT INTO flag_state (name, code) VALUES ('Norway', 'NO'), ('Denmark', 'DK'), ('United Kingdom', 'GB');
+INSERT INTO vessel (reg_no, name, flag_id) VALUES ('PM-0101', 'Grey Heron', 1);`
+
+// TestAMessyFileIsLoadedByKeystrokes: from a first look at a file to its rows in related tables, a newcomer types
+// numbers and Enter, and three commands.
+func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, messyTables)
+		w.write("arrivals.csv", messy)
+		w.write("editor", "#!/bin/sh\nsed -i 's/;Q9;/;N3;/;s/,Q9,/,N3,/' \"$2\"\n")
+		require.NoError(t, os.Chmod(w.path("editor"), 0o755))
+		t.Setenv("EDITOR", w.path("editor"))
+		const enter = "to stop: "
+		drafted, status := w.onTerminal([]answer{{`"Total", seems to sum up the others`, ""}, {enter, "\n"},
+			{"dates are written in 2 ways", ""}, {enter, "2\n"}, {`"m" around the numbers is left out`, ""}, {enter, "b\n"},
+			{"dates are written in 2 ways", ""}, {enter, "\n"}, {"left out", ""}, {enter, "\n"}, {`"Q9"`, ""}, {enter, "\n"},
+			{`"Norwey"`, ""}, {enter, "\n"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "f.ladle.yaml")
+		require.Equal(t, 0, status, drafted)
+		assert.NotContains(t, w.read("f.ladle.yaml"), "# ? ", "all is settled")
+		assert.Contains(t, w.read("f.ladle.yaml"), "    footer_lines: 1\n")
+		assert.Contains(t, w.read("f.ladle.yaml"), "      Arrived: {date: ['yyyy-MM-dd', 'dd/MM/yyyy']}  # dates")
+
+		fixed, status := w.onTerminal([]answer{{"a different Berth", ""}, {enter, "\n"},
+			{`"Norwey"`, ""}, {"  1  Flag: {recode: {Norwey: Norway}} under inputs: arrivals: columns:", ""}, {enter, "\n"},
+			{`"Q9" is not in berth.code`, ""}, {"by hand, in", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+		require.Equal(t, 0, status, fixed)
+		assert.Contains(t, fixed, "  +    contradictions: most\n")
+		assert.Contains(t, fixed, "  +      Flag: {recode: {Norwey: Norway}}\n")
+		assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM vessel"), "nothing is written to the database")
+
+		loaded, status := w.onTerminal([]answer{{"Load this", "y\n"}}, "load", "f.ladle.yaml", "--db", w.db)
+		require.Equal(t, 0, status, loaded)
+		assert.Equal(t, []string{"PM-0101|NO|N1|98.5|912.4", "PM-0102|GB|N2|120|4060", "PM-0105|DK|N1|88.25|1151.1",
+			"PM-0106|NO|N3|64.1|780", "PM-0106|NO|N3|64.1|780"},
+			w.query(`SELECT v.reg_no, f.code, b.code, p.length_m, p.dues FROM port_call p JOIN vessel v ON v.id = vessel_id
+				JOIN flag_state f ON f.id = flag_id JOIN berth b ON b.id = berth_id ORDER BY v.reg_no, p.arrived`))
+	})
+}
+
+// TestQuestionsAreOnlyAskedWherePeopleAre: without a terminal nothing waits for an answer, and q keeps what is settled.
+func TestQuestionsAreOnlyAskedWherePeopleAre(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, messyTables)
+	w.write("arrivals.csv", messy)
+	piped := w.run("draft", "arrivals.csv", "--db", w.db, "-o", "piped.ladle.yaml")
+	require.Equal(t, 0, piped.status, piped.stderr)
+	assert.NotContains(t, piped.stdout+piped.stderr, "to stop")
+	silent, status := w.onTerminal(nil, "draft", "arrivals.csv", "--db", w.db, "-o", "silent.ladle.yaml", "--no-questions")
+	require.Equal(t, 0, status, silent)
+	assert.Equal(t, w.read("piped.ladle.yaml"), w.read("silent.ladle.yaml"))
+	stopped, status := w.onTerminal([]answer{{"to stop: ", "\n"}, {"to stop: ", "x\n"}, {`There is no answer "x".`, ""},
+		{"to stop: ", "q\n"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "stopped.ladle.yaml")
+	require.Equal(t, 0, status, stopped)
+	assert.Contains(t, w.read("stopped.ladle.yaml"), "    footer_lines: 1\n", "what is settled isn't marked")
+	assert.Contains(t, w.read("stopped.ladle.yaml"), "# ? dates are written in 2 ways", "what isn't stays marked")
+	ended, status := w.onTerminal([]answer{{"to stop: ", "\x04"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "ended.ladle.yaml")
+	require.Equal(t, 0, status, ended)
+	assert.Equal(t, w.read("piped.ladle.yaml"), w.read("ended.ladle.yaml"), "the end of input takes no guess")
+	fix := w.run("try", "piped.ladle.yaml", "--db", w.db, "--fix")
+	assert.Equal(t, 2, fix.status)
+	assert.Contains(t, fix.stderr, "--fix asks, but there is no terminal to ask on")
+}

@@ -61,18 +61,38 @@ func Ask(ctx context.Context, question string) (bool, error) {
 // Choose puts a question to the person, with the letters by which to answer it, and returns the line that the person
 // types, in small letters and without blanks around it; or an error after an interrupt.
 func Choose(ctx context.Context, question, letters string) (string, error) {
-	fmt.Fprintf(os.Stderr, "%s [%s] ", question, letters)
-	line := make(chan string, 1)
+	answer, err := Prompt(ctx, fmt.Sprintf("%s [%s] ", question, letters))
+	if err == io.EOF {
+		err = nil
+	}
+	return strings.ToLower(answer), err
+}
+
+// keyboard is what the person types; lines that were typed ahead wait in it.
+var keyboard = bufio.NewReader(os.Stdin)
+
+// Prompt shows a text and returns the line that the person types behind it, without blanks around it. Its error is
+// io.EOF where the person ends the input, or that of ctx after an interrupt.
+func Prompt(ctx context.Context, text string) (string, error) {
+	type typed struct {
+		line string
+		err  error
+	}
+	fmt.Fprint(os.Stderr, text)
+	line := make(chan typed, 1)
 	go func() {
-		answer, _ := bufio.NewReader(os.Stdin).ReadString('\n')
-		line <- answer
+		answer, err := keyboard.ReadString('\n')
+		line <- typed{answer, err}
 	}()
 	select {
 	case <-ctx.Done():
 		fmt.Fprintln(os.Stderr)
 		return "", ctx.Err()
-	case answer := <-line:
-		return strings.ToLower(strings.TrimSpace(answer)), nil
+	case t := <-line:
+		if t.err != nil && t.line == "" {
+			fmt.Fprintln(os.Stderr)
+		}
+		return strings.TrimSpace(t.line), t.err
 	}
 }
 

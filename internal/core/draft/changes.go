@@ -15,15 +15,17 @@ import (
 
 // changes are the parts of a rule that change values: words that become blank, blanks that are taken off. What the
 // column could hold on purpose is kept, and said.
-func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys, kept []string) {
+func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys []string, kept []keptValue) {
 	tells := w.tells(f, c)
-	keep := func(what, how string) { kept = append(kept, what+" is kept as it is; "+how) }
+	keep := func(what, how, change, key, value string) {
+		kept = append(kept, keptValue{what + " is kept as it is; " + how, change, key, value})
+	}
 	var words, shown []string
 	n := int64(0)
 	for _, word := range c.Words {
 		if tells || w.holds(f, c, word.What) {
 			keep(fmt.Sprintf("%q%s", word.What, onLine(word, " in line %d")), fmt.Sprintf("blank_is: %s would make it blank",
-				ladlefile.Quoted(word.What)))
+				ladlefile.Quoted(word.What)), "make it blank", "blank_is", word.What)
 			continue
 		}
 		words, n = append(words, ladlefile.Quoted(word.What)), n+word.Count
@@ -43,10 +45,11 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys, kept
 			whys = append(whys, fmt.Sprintf("%s trimmed%s", cells(o.Count), firstPlace(o)))
 		case o.What == survey.OuterBlanks:
 			keep(fmt.Sprintf("%s with blanks at the ends%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
-				"clean: trim would take them off")
+				"clean: trim would take them off", "take the blanks off", "clean", "trim")
 		case o.What == survey.DoubledBlanks:
 			keep(fmt.Sprintf("%s with doubled blanks%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
-				"clean: squeeze would make one of each, and of line ends")
+				"clean: squeeze would make one of each, and of line ends", "make one blank of each, and of line ends", "clean",
+				"squeeze")
 		}
 	}
 	return parts, whys, kept

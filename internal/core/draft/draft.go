@@ -25,6 +25,9 @@ type Draft struct {
 	LeftOut []UnusedColumn `json:"unused_columns"` // columns of files that are not used
 	Doubts  []string       `json:"doubts"`         // what a person should look at
 	Errors  []string       `json:"obstacles"`      // what must be solved before a load
+
+	Questions []*Question `json:"-"` // by which a person can settle doubts
+	lines     []string
 }
 
 // Match is a column of a table with what feeds it.
@@ -54,11 +57,15 @@ type UnusedColumn struct {
 // names, where there are any.
 func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader, only ...string) (*Draft, error) {
 	m := &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}
+	for _, f := range files {
+		if f.into != "" && s.Table(f.into) == nil {
+			return nil, noTable(f.into, s)
+		}
+	}
 	for _, name := range only {
 		t := s.Table(name)
 		if t == nil {
-			return nil, fault.New(fault.Wrong, fmt.Sprintf("the database has no table %q", name),
-				fault.DidYouMean(name, s.Names()))
+			return nil, noTable(name, s)
 		}
 		m.only = append(m.only, t)
 	}
@@ -75,7 +82,7 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 	m.bring(blocks)
 	for i, b := range blocks { // with what the others bring
 		blocks[i] = m.fit(b.file, b.table)
-		blocks[i].child, blocks[i].doubt = b.child, b.doubt
+		blocks[i].child, blocks[i].doubt, blocks[i].rival = b.child, b.doubt, b.rival
 	}
 	if m.err != nil {
 		return nil, m.err
@@ -86,6 +93,10 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 	w := &writer{matcher: m, files: all, blocks: blocks}
 	d := w.draft()
 	return d, m.err
+}
+
+func noTable(name string, s *schema.Schema) error {
+	return fault.New(fault.Wrong, fmt.Sprintf("the database has no table %q", name), fault.DidYouMean(name, s.Names()))
 }
 
 // prepare names the input of a file, unlike those before.
@@ -160,11 +171,11 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 	const near = 0.5 // between tables that fit about as well
 	most, second := 0.5, -100.0
 	var other *schema.Table
-	if m.only != nil {
+	if m.only != nil || f.into != "" {
 		most = -100 // a person says so
 	}
 	for _, t := range m.schema.Tables {
-		if t.Odd != "" || m.only != nil && !slices.Contains(m.only, t) {
+		if t.Odd != "" || m.only != nil && !slices.Contains(m.only, t) || f.into != "" && f.into != t.Name {
 			continue
 		}
 		b := m.fit(f, t)
@@ -182,11 +193,12 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 			second, other = worth, t
 		}
 	}
-	if best == nil || m.only != nil {
+	if best == nil || m.only != nil || f.into != "" {
 		return best, filled
 	}
 	switch used := best.used(filled); {
 	case second > most-near && !slices.ContainsFunc(filled, func(p *block) bool { return p.table == other }):
+		best.rival = other
 		best.doubt = fmt.Sprintf("%s fits %s about as well; draft --table says which it is", f.input, other.Name)
 	case 2*used < len(f.columns):
 		best.doubt = fmt.Sprintf("only %d of %d columns of %s are used; draft --table says which table it is for", used,

@@ -19,7 +19,10 @@ type File struct {
 	Survey *survey.Input
 	Asked  source.ReadOptions // how it was said to be read
 
-	shape *survey.Shape // that its lines were given; nil for none
+	shape     *survey.Shape   // that its lines were given; nil for none
+	into      string          // the table that it is for; "" where nobody says
+	keepTotal bool            // its last line is a row, though it looks like a total
+	settled   map[string]bool // kinds of questions that were answered
 }
 
 // file is a file at work.
@@ -98,9 +101,10 @@ type block struct {
 	file    *file
 	table   *schema.Table
 	fed     []assignment
-	missing []string // required columns that nothing feeds
-	doubt   string   // why the file could be for another table; "" for no doubt
-	refuted []string // what is not fed, since lines of the file speak against it
+	missing []string      // required columns that nothing feeds
+	doubt   string        // why the file could be for another table; "" for no doubt
+	rival   *schema.Table // the one that it fits about as well; nil for none
+	refuted []string      // what is not fed, since lines of the file speak against it
 }
 
 // matcher matches files with tables.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -17,13 +18,17 @@ import (
 func (w *writer) rules(f *file) {
 	titled := false
 	for _, c := range f.columns {
-		parts, kept, why, doubt := w.rule(f, c)
-		for _, k := range kept {
-			w.doubt("    ", c.Name+": "+k, f.input)
+		r := w.rule(f, c)
+		where := f.input + ": " + c.Name
+		for _, k := range r.kept {
+			w.doubt("    ", c.Name+": "+k.says, f.input)
+			w.ask(len(w.lines)-1, where, k.says, Choice{Says: "keep it as it is"}, Choice{Says: k.change,
+				settings: []ladlefile.Setting{{At: []string{"inputs", f.input, "columns", c.ref}, Key: k.key, Value: []string{k.value},
+					Add: true}}})
 		}
-		if parts == nil {
-			if doubt {
-				w.doubt("    ", c.Name+": "+why, f.input)
+		if r.parts == nil {
+			if r.doubt {
+				w.doubt("    ", c.Name+": "+r.why, f.input)
 			}
 			continue
 		}
@@ -31,14 +36,40 @@ func (w *writer) rules(f *file) {
 			w.line("    columns:")
 			titled = true
 		}
-		c.rule, c.doubt = strings.Join(parts, ", "), doubt
-		w.said(fmt.Sprintf("      %s: {%s}", ladlefile.Scalar(c.ref), strings.Join(parts, ", ")), why, doubt,
-			f.input+": "+c.Name)
+		c.rule, c.doubt = strings.Join(r.parts, ", "), r.doubt
+		line := func(rule string) string { return fmt.Sprintf("      %s: {%s}", ladlefile.Scalar(c.ref), rule) }
+		if w.said(line(c.rule), r.why, r.doubt, where); !r.doubt {
+			continue
+		}
+		choices := []Choice{{Says: c.rule, Samples: c.sample()}}
+		if other := swapped(c.rule); (c.unsure || c.Unclear != "") && other != c.rule {
+			choices = append(choices, Choice{Says: other, lines: []string{line(other) + "  # chosen by hand"}})
+		}
+		choices = append(choices, Choice{Says: "leave the cells as they are", lines: leave})
+		w.ask(len(w.lines)-1, where, r.why, choices...)
 	}
 }
 
-// rule is what must be said of the cells of a column.
-func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, doubt bool) {
+// swapped is a rule with day and month the other way round, where they come first.
+func swapped(rule string) string {
+	return dayAndMonth.ReplaceAllString(rule, "'$3$2$1")
+}
+
+var dayAndMonth = regexp.MustCompile(`'(dd?|MM?)([/.-])(MM?|dd?)\b`)
+
+// columnRule is what must be said of the cells of a column.
+type columnRule struct {
+	parts []string // of the rule
+	kept  []keptValue
+	why   string
+	doubt bool
+}
+
+// keptValue is what a rule could change and leaves as it is, with the key and value by which it would change it.
+type keptValue struct{ says, change, key, value string }
+
+// rule finds what must be said of the cells of a column.
+func (w *writer) rule(f *file, c *column) (r columnRule) {
 	var kind value.Kind
 	used := false
 	recode := map[string]string{}
@@ -53,10 +84,9 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 		})
 	}
 	if !used {
-		return nil, nil, "", false
+		return r
 	}
-	var whys []string
-	parts, whys, kept = w.changes(f, c, kind)
+	parts, whys, kept := w.changes(f, c, kind)
 	if said := recoded(recode); said != "" {
 		parts = append(parts, said)
 		whys = append(whys, reason.Plural(int64(len(recode)), "value")+" respelt as in the table")
@@ -65,7 +95,7 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 		parts = append(parts, "if_blank: above")
 		whys = append(whys, fmt.Sprintf("%s below merged ones get their value", reason.Plural(n, "blank cell")))
 	}
-	doubt = whys != nil // what changes values is for a person to see
+	doubt := whys != nil // what changes values is for a person to see
 	var doubts []string
 	switch kind {
 	case value.Int, value.Fixed, value.Decimal, value.Float:
@@ -97,7 +127,7 @@ func (w *writer) rule(f *file, c *column) (parts, kept []string, why string, dou
 		doubts, doubt = append(doubts, fmt.Sprintf("%s %s%s", reason.Plural(n, "cell"), c.NotOfType(),
 			firstPlace(c.Misfits))), true
 	}
-	return parts, kept, strings.Join(slices.Concat(whys, doubts), "; "), doubt
+	return columnRule{parts, kept, strings.Join(slices.Concat(whys, doubts), "; "), doubt}
 }
 
 // belowMerged is the number of blank cells of a column in which merged cells stand for several rows.

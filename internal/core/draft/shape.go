@@ -52,6 +52,9 @@ func (m *matcher) shapes(ctx context.Context, files []File) ([]File, error) {
 	const better = 0.5
 	made := append([]File(nil), files...)
 	for i, f := range files {
+		if f.shape != nil || f.settled[askShape] {
+			continue
+		}
 		most := m.worthOf(f)
 		for _, s := range f.Survey.Shapes {
 			other, err := shaped(ctx, f, s)
@@ -82,9 +85,12 @@ func (w *writer) shapes(f *file) {
 	if s := f.shape; s != nil {
 		w.said("    "+shapeLine(*s), pick(s.Key == survey.ColumnsToRows,
 			"these columns look like values of one: each becomes a line", "its cells look like lists: each part becomes a line"),
-			true, f.input+": "+s.Key)
+			!f.settled[askShape], f.input+": "+s.Key)
 	}
 	for _, s := range f.Survey.Shapes {
+		if f.settled[askShape] {
+			break
+		}
 		w.said("    # "+shapeLine(s), pick(s.Key == survey.ColumnsToRows,
 			"these columns look like values of one; with this line they become lines",
 			"its cells look like lists; with this line their parts become lines"), true, f.input+": "+s.Key)

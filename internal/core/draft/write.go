@@ -37,7 +37,7 @@ func (w *writer) draft() *Draft {
 	for _, f := range w.files {
 		w.unused(f)
 	}
-	w.made.Text = strings.Join(w.lines, "\n") + "\n"
+	w.made.Text, w.made.lines = strings.Join(w.lines, "\n")+"\n", w.lines
 	return &w.made
 }
 
@@ -72,8 +72,9 @@ func (w *writer) input(f *file) {
 		w.line("    sheet: %s", ladlefile.Scalar(m.Sheet))
 	}
 	if h := m.Header; h.Value != "" {
-		w.said("    header: "+h.Value, pick(h.Confidence < 0.9,
-			"a guess; check which line has the names of the columns", ""), h.Confidence < 0.9, f.input+": header")
+		unsure := h.Confidence < 0.9 && !f.settled[askHeader]
+		w.said("    header: "+h.Value, pick(unsure, "a guess; check which line has the names of the columns", ""), unsure,
+			f.input+": header")
 	}
 	if e := m.Encoding; e.Given || e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
 		if m.Could == nil {
@@ -84,11 +85,11 @@ func (w *writer) input(f *file) {
 		}
 	}
 	w.asked(f)
-	if m.Fixed != nil {
+	if m.Fixed != nil && !f.settled[askWidths] {
 		w.doubt("    ", fmt.Sprintf("columns seem to have fixed widths: widths: [%s] reads them one by one",
 			strings.Trim(strings.ReplaceAll(fmt.Sprint(m.Fixed), " ", ", "), "[]")), f.input)
 	}
-	if m.Escaped {
+	if m.Escaped && !f.settled[askEscape] {
 		w.doubt("    ", `a backslash seems to stand before quotes inside of values: escape: '\' reads it so`, f.input)
 	}
 	if m.Merged > 0 && m.MergedDown == nil {
@@ -124,6 +125,7 @@ func (w *writer) asked(f *file) {
 func (w *writer) footer(f *file) {
 	lines, text := f.Asked.Footer, f.Survey.Read.Format == "text"
 	switch s := f.Survey.Second; {
+	case f.settled[askSecond] || f.keepTotal:
 	case s != nil && text:
 		w.said(fmt.Sprintf("    # footer_lines: %d", int64(lines)+s.Rows),
 			fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true,
@@ -180,6 +182,7 @@ func (w *writer) block(b *block) {
 	w.line("    from: %s", ladlefile.Scalar(b.file.input))
 	if b.doubt != "" {
 		w.doubt("    ", b.doubt, name)
+		w.made.Questions = append(w.made.Questions, w.tableQuestion(b))
 	}
 	key, why, certain := b.key()
 	text := "none"
@@ -194,6 +197,9 @@ func (w *writer) block(b *block) {
 		text = "[" + strings.Join(all, ", ") + "]"
 	}
 	w.said("    key: "+text, why, !certain, name+": key")
+	if !certain {
+		w.ask(len(w.lines)-1, name+": key", why, keyChoices(key)...)
+	}
 	w.keyRepeats(b, name, key)
 	w.line("    columns:")
 	for _, x := range b.fed {
@@ -207,6 +213,9 @@ func (w *writer) block(b *block) {
 		w.line("      # ? %s", ladlefile.OneLine(why))
 		w.line("      # %s: {constant: ...}", ladlefile.Scalar(missing))
 		w.made.Errors = append(w.made.Errors, name+": "+why)
+		w.ask(len(w.lines)-2, name+"."+missing, why, w.requiredChoices(b, missing)...)
+		q := w.made.Questions[len(w.made.Questions)-1]
+		q.doubt, q.obstacle = -1, len(w.made.Errors)-1
 	}
 }
 
@@ -223,9 +232,11 @@ func (w *writer) keyRepeats(b *block, name string, key []string) {
 			})
 		})
 		if same && len(k.First) > 0 {
-			w.doubt("    ", fmt.Sprintf("duplicate keys: in %s, the first is line %d; lines that differ from the "+
+			why := fmt.Sprintf("duplicate keys: in %s, the first is line %d; lines that differ from the "+
 				"earlier one are set aside, unless contradictions: says otherwise", reason.Plural(k.Repeats, "line"),
-				k.First[0].Line), name)
+				k.First[0].Line)
+			w.doubt("    ", why, name)
+			w.ask(len(w.lines)-1, name, why, contradictionChoices(name)...)
 		}
 	}
 }
@@ -271,13 +282,26 @@ func (w *writer) column(b *block, name string, x assignment) {
 		}
 	}
 	where := name + "." + x.of.Name
+	var missing []string
+	adds := false      // names that are not in the table are added
+	onlyNames := false // the match is sure, but some values are not in the table
+	first := len(w.lines)
 	defer func() {
+		if doubt && !onlyNames {
+			w.ask(first, where, x.of.Declared+"; which column of the file feeds it? "+why, w.matchChoices(b, x)...)
+		}
+		if missing != nil && doubt {
+			w.askNames(first, where, b, name, x, missing, adds)
+		}
 		match.Doubt = doubt || slices.ContainsFunc(b.file.columns, func(c *column) bool { return c.doubt && x.uses(c) })
 		w.made.Matches = append(w.made.Matches, match)
 	}()
 	if from := x.single(); from != nil {
-		add, more := w.newNames(x)
-		doubt, why = doubt || more != "" && add == "", join(why, more)
+		add, more, not := w.newNames(x)
+		if more != "" && (add == "" || w.filled(place{x.lookup.table, x.lookup.by[0].of.Name})) {
+			missing, adds, onlyNames, doubt = not, add != "", !doubt, true
+		}
+		why = join(why, more)
 		w.said(fmt.Sprintf("      %s: {from: %s, lookup: %s%s}", ladlefile.Scalar(x.of.Name), ladlefile.Flow(from.ref),
 			ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name), add),
 			why, doubt, where)
@@ -330,15 +354,15 @@ func join(a, b string) string {
 
 // newNames says what becomes of values that the table of a lookup doesn't have: they are added where nothing but the
 // name is needed for a row, and no block fills the table.
-func (w *writer) newNames(x assignment) (add, why string) {
+func (w *writer) newNames(x assignment) (add, why string, missing []string) {
 	t := x.lookup.table
 	if slices.ContainsFunc(w.blocks, func(b *block) bool { return b.table == t }) {
-		return "", ""
+		return "", "", nil
 	}
 	asked := question{place{t, x.lookup.by[0].of.Name}, x.single(), true}
 	missing, err := w.values.missing(asked)
 	if w.err = cmp.Or(w.err, err); len(missing) == 0 {
-		return "", ""
+		return "", "", nil
 	}
 	var first []string
 	for _, m := range missing[:min(3, len(missing))] {
@@ -355,9 +379,30 @@ func (w *writer) newNames(x assignment) (add, why string) {
 	yields := t.Identity()
 	none := len(missing) == len(asked.from.texts) && w.filled(asked.place) // they are of something else
 	if yields != nil && !none && len(t.Missing([]string{x.lookup.by[0].of.Name})) == 0 && isNames(t) {
-		return ", not_found: add", what + "; they are added"
+		return ", not_found: add", what + "; they are added", missing
 	}
-	return "", what
+	return "", what, missing
+}
+
+// askNames asks what becomes of names that a lookup doesn't find. It is one doubt with the match itself.
+func (w *writer) askNames(first int, where string, b *block, block string, x assignment, missing []string,
+	adds bool) {
+	why := fmt.Sprintf("%s of %s %s not in %s: %s", reason.Plural(int64(len(missing)), "value"), x.single().Name,
+		pick(len(missing) == 1, "is", "are"), x.lookup.table.Name, quotedFirst(missing))
+	w.ask(first, where, why, w.nameChoices(b, block, x, missing, adds)...)
+}
+
+// quotedFirst quotes the first of some texts.
+func quotedFirst(texts []string) string {
+	const most = 3
+	var all []string
+	for _, t := range texts[:min(most, len(texts))] {
+		all = append(all, fmt.Sprintf("%q", t))
+	}
+	if more := len(texts) - most; more > 0 {
+		all = append(all, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(all, ", ")
 }
 
 // isNames reports whether a table is one of names: nothing but an id and a name is required of its rows, and they refer

@@ -167,6 +167,13 @@ func (s Setting) into(tree any, path []string) (made any, ok bool) {
 		return map[string]any{s.Key: value}, s.Key != ""
 	case map[string]any:
 		if s.Key != "" {
+			if old := there[s.Key]; s.Add && old != nil {
+				list, isList := old.([]any)
+				if !isList {
+					list = []any{old}
+				}
+				value = append(list, value.([]any)...)
+			}
 			there[s.Key] = value
 			return there, true
 		}
@@ -267,6 +274,17 @@ func (e *editor) putEntries(at place, path []string, s Setting) error {
 		return nil
 	}
 	if there, ok := at.entry(s.Key); ok && len(path) == 0 {
+		more, isList := s.Value.([]string)
+		switch list := there.node.(type) {
+		case *ast.SequenceNode:
+			if s.Add && isList {
+				return e.addItems(place{list, there.key}, more)
+			}
+		case *ast.StringNode:
+			if s.Add && isList {
+				return e.replace(there, Flow(append([]string{list.GetToken().Value}, more...)))
+			}
+		}
 		return e.replace(there, Flow(s.Value))
 	}
 	return e.insert(at, append(slices.Clone(path), s.Key), Flow(s.Value), s.Comment)

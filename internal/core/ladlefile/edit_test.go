@@ -105,6 +105,10 @@ func TestEdit(t *testing.T) {
 			"      Dues: {", "      'Fees: all': {"},
 		{"another name in braces", Setting{At: []string{"tables", "port_call", "columns"}, Key: "no", Rename: "number"},
 			"{no: No}", "{number: No}"},
+		{"words that are added", Setting{At: []string{"inputs", "register", "columns", "Größe"}, Key: "blank_is",
+			Value: []string{"nil"}, Add: true}, `['?', "n/a"]`, `['?', "n/a", nil]`},
+		{"a cleaning that is added", Setting{At: []string{"inputs", "register", "columns", "Type"}, Key: "clean",
+			Value: []string{"squeeze"}, Add: true}, "clean: trim", "clean: [trim, squeeze]"},
 		{"a section that is not there", Setting{Key: "set_aside_limit", Value: 5}, "columns: {no: No}}\n",
 			"columns: {no: No}}\nset_aside_limit: 5\n"},
 	} {

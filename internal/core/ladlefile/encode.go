@@ -57,6 +57,7 @@ type Setting struct {
 
 	Comment string // to stand behind it where it gets a line of its own; "" for none
 	Rename  string // in place of a value: the new name of the key
+	Add     bool   // a list that is there gets the values, and is not replaced
 }
 
 // Lines are an entry or more of a mapping as lines of a ladle file, with their comments, the outermost key at their

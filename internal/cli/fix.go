@@ -36,6 +36,12 @@ type fixing struct {
 // runFix asks, for each group of problems with a known cure, which one is written into the ladle file, and tries again.
 func runFix(ctx context.Context, c *cli.Command, o load.Options) error {
 	path := c.Args().First()
+	if without, err := direct(c); err != nil || without {
+		if err == nil {
+			err = fault.New(fault.Wrong, "--fix goes with a ladle file, into which it writes", "write one first, with --keep or ladle draft")
+		}
+		return err
+	}
 	if !term.Interactive() || c.Bool("json") {
 		return fault.New(fault.Wrong, "--fix asks, but there is no terminal to ask on",
 			"leave it out: what would solve each problem is printed")

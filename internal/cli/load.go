@@ -23,11 +23,12 @@ import (
 )
 
 func loadCommand() *command {
-	return &command{
+	c := &command{
 		name: "load", phase: doLoad,
-		does:  "load the files of a ladle file: show what will be done, ask, write, check, commit",
-		takes: operands{"FILE", "one ladle file", 1, 1},
-		about: "Everything is one transaction. Rows are added (append without duplicates), updated (upsert) or " +
+		does:  "load files: show what will be done, ask, write, check, commit",
+		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
+		about: "FILE is a ladle file. Without one, FILEs are CSV files, workbooks or the like: which columns feed which is " +
+			"found as draft finds it, shown, and asked where it is uncertain.\n\nEverything is one transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
 		options: []option{databaseOption(), waitOption(), timeoutOption(), inputOption(), correctedOption(), againOption(),
@@ -40,6 +41,8 @@ func loadCommand() *command {
 				check: countCheck},
 			changesOption(), htmlOption("the report"), jsonOption()},
 		examples: []example{
+			{"One file into one table, without a ladle file", "ladle load port-merrow/pilots.csv --db " +
+				"port-merrow/harbour.db --into pilot"},
 			{"Load the harbour's files, after a look at what will be done",
 				"ladle load port-merrow/harbour.ladle.yaml --db port-merrow/harbour.db"},
 			{"The same every night from cron, without a question", "ladle load port-merrow/harbour.ladle.yaml --db " +
@@ -60,13 +63,15 @@ func loadCommand() *command {
 			return runLoad(ctx, c, o)
 		},
 	}
+	c.options = append(c.options, directOptions()...)
+	return c
 }
 
 func tryCommand() *command {
-	return &command{
+	c := &command{
 		name: "try", phase: doLoad,
 		does:  "dry run: do everything that load does, checks included, then roll it back",
-		takes: operands{"FILE", "one ladle file", 1, 1},
+		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
 		about: "The exit status is the one that load with the same options would have.",
 		options: []option{databaseOption(), waitOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
@@ -94,6 +99,8 @@ func tryCommand() *command {
 			return runLoad(ctx, c, o)
 		},
 	}
+	c.options = append(c.options, directOptions()...)
+	return c
 }
 
 // countCheck takes whole numbers from 1.
@@ -149,16 +156,28 @@ func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
 		"again?", r.ID, moment(r.Started)))
 }
 
+// runLoad loads, or tries, a ladle file, or files without one.
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
+	without, err := direct(c)
+	if err != nil {
+		return err
+	}
+	if without {
+		return runDirect(ctx, c, o)
+	}
+	file, err := ladleFile(c, c.Args().First())
+	if err != nil {
+		return err
+	}
+	return runLoadOf(ctx, c, file, o)
+}
+
+func runLoadOf(ctx context.Context, c *cli.Command, file *ladlefile.File, o load.Options) error {
 	list, err := listChanges(c.String("changes"), &o.Change)
 	if err != nil {
 		return err
 	}
 	defer list.discard()
-	file, err := ladleFile(c, c.Args().First())
-	if err != nil {
-		return err
-	}
 	r, err := answered(ctx, file, o.Try || o.Ask != nil, func() (*report.Report, error) {
 		return loadFile(ctx, file, c.String("db"), waits(c), o)
 	})

@@ -58,8 +58,15 @@ type UnusedColumn struct {
 func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader, only ...string) (*Draft, error) {
 	m := &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}
 	for _, f := range files {
-		if f.into != "" && s.Table(f.into) == nil {
-			return nil, noTable(f.into, s)
+		t := s.Table(f.Into)
+		if f.Into != "" && t == nil {
+			return nil, noTable(f.Into, s)
+		}
+		for _, name := range f.Key {
+			if t != nil && t.Column(name) == nil {
+				return nil, fault.New(fault.Wrong, fmt.Sprintf("%s has no column %q for its key", t.Name, name),
+					fault.DidYouMean(name, t.Names()))
+			}
 		}
 	}
 	for _, name := range only {
@@ -81,7 +88,11 @@ func Make(ctx context.Context, files []File, s *schema.Schema, db engine.Reader,
 	blocks := m.blocks(all)
 	m.bring(blocks)
 	for i, b := range blocks { // with what the others bring
-		blocks[i] = m.fit(b.file, b.table)
+		if b.child != nil {
+			blocks[i] = m.fitParent(b.child, b.table)
+		} else {
+			blocks[i] = m.fit(b.file, b.table)
+		}
 		blocks[i].child, blocks[i].doubt, blocks[i].rival = b.child, b.doubt, b.rival
 	}
 	if m.err != nil {
@@ -171,11 +182,11 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 	const near = 0.5 // between tables that fit about as well
 	most, second := 0.5, -100.0
 	var other *schema.Table
-	if m.only != nil || f.into != "" {
+	if m.only != nil || f.Into != "" {
 		most = -100 // a person says so
 	}
 	for _, t := range m.schema.Tables {
-		if t.Odd != "" || m.only != nil && !slices.Contains(m.only, t) || f.into != "" && f.into != t.Name {
+		if t.Odd != "" || m.only != nil && !slices.Contains(m.only, t) || f.Into != "" && f.Into != t.Name {
 			continue
 		}
 		b := m.fit(f, t)
@@ -193,7 +204,7 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 			second, other = worth, t
 		}
 	}
-	if best == nil || m.only != nil || f.into != "" {
+	if best == nil || m.only != nil || f.Into != "" {
 		return best, filled
 	}
 	switch used := best.used(filled); {
@@ -212,13 +223,26 @@ func (m *matcher) best(f *file) (best *block, filled []*block) {
 func (m *matcher) fillable(b *block) []*block {
 	var all []*block
 	for _, t := range parents(b) {
-		if p := m.fit(b.file, t); len(p.missing) == 0 && len(p.fed) > 0 &&
+		if p := m.fitParent(b, t); len(p.missing) == 0 && len(p.fed) > 0 &&
 			(p.knowsMore(b) || m.empty(t) && !p.isName()) {
-			p.child = b
 			all = append(all, p)
 		}
 	}
 	return all
+}
+
+// fitParent matches the file of a block with a table in which the block finds rows. A column that feeds the block is not
+// left over for it.
+func (m *matcher) fitParent(child *block, t *schema.Table) *block {
+	p := m.fit(child.file, t)
+	p.child = child
+	p.fed = slices.DeleteFunc(p.fed, func(x assignment) bool { return x.left && !child.unused(x.column) })
+	var names []string
+	for _, x := range p.fed {
+		names = append(names, x.of.Name)
+	}
+	p.missing = t.Missing(names)
+	return p
 }
 
 // blocks finds the blocks of all files.
@@ -324,6 +348,9 @@ func (b *block) undecided(x assignment) string {
 // key is the key of a block: a unique constraint whose columns are all fed, else columns that tell the rows of the file
 // apart; none when there are none.
 func (b *block) key() (columns []string, why string, certain bool) {
+	if b.file.Key != nil && b.child == nil {
+		return b.file.Key, "as you said", true
+	}
 	for _, k := range slices.Backward(b.table.Keys) { // ids last
 		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !b.feeds(c) }) {
 			return k.Columns, "a unique constraint", true

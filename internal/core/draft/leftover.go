@@ -34,7 +34,7 @@ func (b *block) byType() {
 		})
 		if len(left) == 1 && !others {
 			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " column that is left"}, of: c,
-				column: left[0]})
+				column: left[0], left: true})
 		}
 	}
 }

@@ -19,8 +19,10 @@ type File struct {
 	Survey *survey.Input
 	Asked  source.ReadOptions // how it was said to be read
 
+	Into string   // the table that it is for; "" where nobody says
+	Key  []string // the key of that table's block; nil where nobody says
+
 	shape     *survey.Shape   // that its lines were given; nil for none
-	into      string          // the table that it is for; "" where nobody says
 	keepTotal bool            // its last line is a row, though it looks like a total
 	settled   map[string]bool // kinds of questions that were answered
 }
@@ -68,6 +70,7 @@ type assignment struct {
 	lookup *lookup
 	rival  *column // another column of the file that fits as well
 	points *place  // the key that its values are those of, where the database doesn't declare it
+	left   bool    // nothing but that it is the only one left speaks for it
 	proven bool    // its numbers are ids: other columns of the lines agree with the rows that have them
 }
 
@@ -262,7 +265,13 @@ func (b *block) unused(c *column) bool {
 // worth says how well the file fits the table: what of the file it uses, together with the blocks that fill tables it
 // refers to, less what is missing.
 func (b *block) worth(parents []*block) float64 {
-	worth := -1.2 * float64(len(b.missing))
+	const lacking, leftOver = 1.2, 0.6
+	worth := -lacking * float64(len(b.missing))
+	for _, x := range b.fed {
+		if b.weak(x) && x.of.Required {
+			worth -= leftOver
+		}
+	}
 	for _, c := range b.file.columns {
 		best := b.bestOf(c)
 		for _, p := range parents {
@@ -282,6 +291,10 @@ func (b *block) worth(parents []*block) float64 {
 	return worth
 }
 
+// weak reports whether too little speaks for a source to choose a table by it. Columns that a shape makes have names of
+// ours, so that nothing else can speak for them.
+func (b *block) weak(x assignment) bool { return x.left && b.file.shape == nil }
+
 // used counts the columns of the file that the block uses, or those that fill tables it refers to.
 func (b *block) used(parents []*block) (n int) {
 	for _, c := range b.file.columns {
@@ -295,7 +308,7 @@ func (b *block) used(parents []*block) (n int) {
 // bestOf is the score of the likeliest use of a column of the file.
 func (b *block) bestOf(c *column) (best float64) {
 	for _, x := range b.fed {
-		if x.uses(c) {
+		if x.uses(c) && !b.weak(x) {
 			best = max(best, x.Score)
 		}
 	}

@@ -10,11 +10,12 @@ import (
 
 // Question is a doubt that a person can settle.
 type Question struct {
-	Where   string   // what it is about: an input and its column, or BLOCK.COLUMN
-	Why     string   // what was seen
-	Choices []Choice // the guess first
-	Answer  int      // the number of the choice, from 0; -1 while there is no answer
-	Typed   string   // what the answer was given, where the choice asks for something
+	Where    string   // what it is about: an input and its column, or BLOCK.COLUMN
+	Why      string   // what was seen
+	Choices  []Choice // the guess first
+	Answer   int      // the number of the choice, from 0; -1 while there is no answer
+	Typed    string   // what the answer was given, where the choice asks for something
+	Harmless bool     // the guess changes no value, links no row and adds none: at worst lines are set aside
 
 	File       int    // of a question about the table: the number of the file, from 0
 	kind       string // of a question about reading
@@ -43,9 +44,21 @@ const typed = "\x00"
 var leave = []string{}
 
 // ask makes a question of the doubt that was written last, whose lines begin at first.
-func (w *writer) ask(first int, where, why string, choices ...Choice) {
-	w.made.Questions = append(w.made.Questions, &Question{Where: where, Why: why, Choices: choices, Answer: -1,
-		first: first, end: len(w.lines), doubt: len(w.made.Doubts) - 1, obstacle: -1})
+func (w *writer) ask(first int, where, why string, choices ...Choice) *Question {
+	q := &Question{Where: where, Why: why, Choices: choices, Answer: -1,
+		first: first, end: len(w.lines), doubt: len(w.made.Doubts) - 1, obstacle: -1}
+	w.made.Questions = append(w.made.Questions, q)
+	return q
+}
+
+// Doubtful lists the questions whose guesses could change a value, or link or add rows, and be wrong.
+func (d *Draft) Doubtful() (all []*Question) {
+	for _, q := range d.Questions {
+		if !q.Harmless && d.waits(q) {
+			all = append(all, q)
+		}
+	}
+	return all
 }
 
 // Compose returns the draft as the answers have it. A doubt that was settled is no longer marked.

@@ -150,7 +150,7 @@ func (f File) shapeQuestion() *Question {
 	if f.shape != nil || len(f.Survey.Shapes) == 0 {
 		return nil
 	}
-	q := &Question{kind: askShape, Where: f.where(), Choices: []Choice{{Says: "leave them as they are"}}}
+	q := &Question{kind: askShape, Where: f.where(), Harmless: true, Choices: []Choice{{Says: "leave them as they are"}}}
 	for _, s := range f.Survey.Shapes {
 		q.Choices = append(q.Choices, Choice{Says: pick(s.Key == survey.ColumnsToRows, "make a line of each of the columns from "+
 			s.Columns[0]+" to "+s.Columns[len(s.Columns)-1], "make a line of each part of "+s.Columns[0]),
@@ -173,9 +173,9 @@ func (w *writer) tableQuestion(b *block) *Question {
 	q := &Question{kind: askTable, Where: b.file.input, Why: b.doubt, Answer: -1, doubt: len(w.made.Doubts) - 1, obstacle: -1}
 	into := func(name string) func(*File, string) error {
 		return func(f *File, said string) error {
-			f.into = name
+			f.Into = name
 			if name == "" {
-				f.into = said
+				f.Into = said
 			}
 			return nil
 		}

@@ -24,7 +24,7 @@ func (w *writer) rules(f *file) {
 			w.doubt("    ", c.Name+": "+k.says, f.input)
 			w.ask(len(w.lines)-1, where, k.says, Choice{Says: "keep it as it is"}, Choice{Says: k.change,
 				settings: []ladlefile.Setting{{At: []string{"inputs", f.input, "columns", c.ref}, Key: k.key, Value: []string{k.value},
-					Add: true}}})
+					Add: true}}}).Harmless = true
 		}
 		if r.parts == nil {
 			if r.doubt {

@@ -213,9 +213,8 @@ func (w *writer) block(b *block) {
 		w.line("      # ? %s", ladlefile.OneLine(why))
 		w.line("      # %s: {constant: ...}", ladlefile.Scalar(missing))
 		w.made.Errors = append(w.made.Errors, name+": "+why)
-		w.ask(len(w.lines)-2, name+"."+missing, why, w.requiredChoices(b, missing)...)
-		q := w.made.Questions[len(w.made.Questions)-1]
-		q.doubt, q.obstacle = -1, len(w.made.Errors)-1
+		q := w.ask(len(w.lines)-2, name+"."+missing, why, w.requiredChoices(b, missing)...)
+		q.doubt, q.obstacle, q.Harmless = -1, len(w.made.Errors)-1, true
 	}
 }
 
@@ -236,7 +235,7 @@ func (w *writer) keyRepeats(b *block, name string, key []string) {
 				"earlier one are set aside, unless contradictions: says otherwise", reason.Plural(k.Repeats, "line"),
 				k.First[0].Line)
 			w.doubt("    ", why, name)
-			w.ask(len(w.lines)-1, name, why, contradictionChoices(name)...)
+			w.ask(len(w.lines)-1, name, why, contradictionChoices(name)...).Harmless = true
 		}
 	}
 }
@@ -298,7 +297,7 @@ func (w *writer) column(b *block, name string, x assignment) {
 	}()
 	if from := x.single(); from != nil {
 		add, more, not := w.newNames(x)
-		if more != "" && (add == "" || w.filled(place{x.lookup.table, x.lookup.by[0].of.Name})) {
+		if more != "" && (add == "" || !w.empty(x.lookup.table)) { // a name that others stand beside may be a slip
 			missing, adds, onlyNames, doubt = not, add != "", !doubt, true
 		}
 		why = join(why, more)
@@ -389,7 +388,7 @@ func (w *writer) askNames(first int, where string, b *block, block string, x ass
 	adds bool) {
 	why := fmt.Sprintf("%s of %s %s not in %s: %s", reason.Plural(int64(len(missing)), "value"), x.single().Name,
 		pick(len(missing) == 1, "is", "are"), x.lookup.table.Name, quotedFirst(missing))
-	w.ask(first, where, why, w.nameChoices(b, block, x, missing, adds)...)
+	w.ask(first, where, why, w.nameChoices(b, block, x, missing, adds)...).Harmless = !adds
 }
 
 // quotedFirst quotes the first of some texts.

@@ -28,14 +28,14 @@ type command struct {
 
 // The phases of the work.
 const (
-	look       = "Look"
+	looking    = "Look"
 	getReady   = "Prepare"
 	doLoad     = "Load"
 	afterwards = "Afterwards"
 	aboutLadle = "Learn and set up"
 )
 
-var phases = []string{look, getReady, doLoad, afterwards, aboutLadle}
+var phases = []string{looking, getReady, doLoad, afterwards, aboutLadle}
 
 // operands are what a command takes besides options.
 type operands struct {

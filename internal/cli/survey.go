@@ -17,7 +17,7 @@ import (
 
 func surveyCommand() *command {
 	c := &command{
-		name: "survey", phase: look,
+		name: "survey", phase: looking,
 		does:  "describe files after reading every line: columns, types, exceptions, keys, relations",
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "A FILE is text in any encoding, with any delimiter, or JSON, packed with gzip or zip or not; a workbook " +

@@ -17,7 +17,7 @@ import (
 
 func tablesCommand() *command {
 	return &command{
-		name: "tables", phase: look,
+		name: "tables", phase: looking,
 		does: "show the tables of a database in the order of loading, with their keys and foreign keys",
 		options: []option{databaseOption(),
 			{name: "table", value: "NAME", group: groupOutput, does: "show everything about one table"},

@@ -142,8 +142,8 @@ type Reader interface {
 	// began.
 	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
 
-	// Newest returns the n rows that came last into t, as people read them; NULL is nil.
-	Newest(ctx context.Context, t *schema.Table, shown []DisplayColumn, n int) ([][]*string, error)
+	// Rows returns some rows of t, as people read them, in the order of its locator or else its first key; NULL is nil.
+	Rows(ctx context.Context, t *schema.Table, shown []DisplayColumn, w Window) ([][]*string, error)
 }
 
 // Tx is the one transaction of a load.

@@ -76,8 +76,8 @@ func (s *slow) Ask(context.Context, string, func([]string, []*string) error) err
 	s.call("Ask")
 	return nil
 }
-func (s *slow) Newest(context.Context, *schema.Table, []DisplayColumn, int) ([][]*string, error) {
-	s.call("Newest")
+func (s *slow) Rows(context.Context, *schema.Table, []DisplayColumn, Window) ([][]*string, error) {
+	s.call("Rows")
 	return nil, nil
 }
 

@@ -141,12 +141,12 @@ func (p *Pipe) Ask(ctx context.Context, query string, take func(columns []string
 	return p.reader.Ask(ctx, query, take)
 }
 
-// Newest is that of the Reader.
-func (p *Pipe) Newest(ctx context.Context, t *schema.Table, shown []DisplayColumn, n int) ([][]*string, error) {
+// Rows is that of the Reader.
+func (p *Pipe) Rows(ctx context.Context, t *schema.Table, shown []DisplayColumn, w Window) ([][]*string, error) {
 	if err := p.Settle(); err != nil {
 		return nil, err
 	}
-	return p.reader.Newest(ctx, t, shown, n)
+	return p.reader.Rows(ctx, t, shown, w)
 }
 
 // Types lists the types of columns of t; a name that is none of its columns, as that of a hidden row number, is a whole

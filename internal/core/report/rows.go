@@ -21,7 +21,7 @@ func Newest(ctx context.Context, db engine.Reader, j *judge.Judgement, most int)
 			return nil
 		}
 		seen[t] = true
-		rows, err := db.Newest(ctx, t, displayed(j, t), most)
+		rows, err := db.Rows(ctx, t, displayed(j, t), engine.Window{N: most, Newest: true})
 		all = append(all, Rows{Table: t.Name, Columns: t.Names(), Rows: rows})
 		return err
 	}

@@ -284,23 +284,16 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 		quote(t.Name), strings.Join(given, " AND "), quote(r.Parent), parent, strings.Join(same, " AND ")))
 }
 
-// Newest orders by the locator, else by the primary key.
-func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+// Rows is that of the Reader.
+func (d *Database) Rows(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, w engine.Window) ([][]*string,
 	error) {
 	names := &expressionWriter{Database: d, used: map[*schema.Table]int{}}
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = names.expression(quote(t.Name), s)
 	}
-	order := ""
-	switch {
-	case t.Locator != "":
-		order = "ORDER BY " + quote(t.Locator) + " DESC"
-	case len(t.Keys) > 0:
-		order = "ORDER BY " + strings.ReplaceAll(quoted(t.Keys[0].Columns), ", ", " DESC, ") + " DESC"
-	}
 	var rows [][]*string
-	query := fmt.Sprintf("SELECT %s FROM %s %s LIMIT %d", strings.Join(selected, ", "), quote(t.Name), order, n)
+	query := fmt.Sprintf("SELECT %s FROM %s %s", strings.Join(selected, ", "), quote(t.Name), w.Clauses(t, quote, ">="))
 	err := d.each(ctx, query, func(row *sql.Rows) error {
 		cells, into := make([]*string, len(shown)), make([]any, len(shown))
 		for i := range cells {

@@ -336,26 +336,17 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 		d.table(t), strings.Join(given, " AND "), d.relationName(&r), strings.Join(same, " AND ")))
 }
 
-// Newest orders by the locator, else by the primary key.
-func (d *Database) Newest(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+// Rows is that of the Reader.
+func (d *Database) Rows(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn, w engine.Window) ([][]*string,
 	error) {
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = "(" + d.expression("t", s, 0) + ")::pg_catalog.text"
 	}
-	order := ""
-	switch {
-	case t.Locator != "":
-		order = "ORDER BY t." + quote(t.Locator) + " DESC"
-	case len(t.Keys) > 0:
-		var by []string
-		for _, c := range t.Keys[0].Columns { // behind t, since the names alone would be those of the texts that are selected
-			by = append(by, "t."+quote(c)+" DESC")
-		}
-		order = "ORDER BY " + strings.Join(by, ", ")
-	}
 	var rows [][]*string
-	query := fmt.Sprintf("SELECT %s FROM %s t %s LIMIT %d", strings.Join(selected, ", "), d.table(t), order, n)
+	// behind t, since the names alone would be those of the texts that are selected
+	clauses := w.Clauses(t, func(c string) string { return "t." + quote(c) }, "OPERATOR(pg_catalog.>=)")
+	query := fmt.Sprintf("SELECT %s FROM %s t %s", strings.Join(selected, ", "), d.table(t), clauses)
 	err := d.each(ctx, query, func(row pgx.Rows) error {
 		cells := make([]*string, len(shown))
 		into := make([]any, len(shown))

@@ -205,22 +205,16 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 		strings.Join(given, " AND "), quote(r.Parent), strings.Join(same, " AND ")))
 }
 
-// Newest orders by the locator, so by coming; a table without one by its primary key.
-func (d *Database) Newest(_ context.Context, t *schema.Table, shown []engine.DisplayColumn, n int) ([][]*string,
+// Rows orders by the locator, so by coming; a table without one by its primary key.
+func (d *Database) Rows(_ context.Context, t *schema.Table, shown []engine.DisplayColumn, w engine.Window) ([][]*string,
 	error) {
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = expression("t", s, 0)
 	}
-	order := ""
-	switch {
-	case t.Locator != "":
-		order = "ORDER BY " + quote(t.Locator) + " DESC"
-	case len(t.Keys) > 0:
-		order = "ORDER BY " + strings.Join(quotedEach(t.Keys[0].Columns), " DESC, ") + " DESC"
-	}
 	var rows [][]*string
-	query := fmt.Sprintf("SELECT %s FROM %s t %s LIMIT %d", strings.Join(selected, ", "), quote(t.Name), order, n)
+	query := fmt.Sprintf("SELECT %s FROM %s t %s", strings.Join(selected, ", "), quote(t.Name),
+		w.Clauses(t, func(c string) string { return "t." + quote(c) }, ">="))
 	err := d.each(query, nil, func(row *sqlite.Stmt) error {
 		cells := make([]*string, len(shown))
 		for i := range cells {

@@ -89,13 +89,8 @@ func (d *drafting) next() (q *draft.Question, file int, err error) {
 func (d *drafting) menu(q *draft.Question) menu {
 	m := menu{title: q.Where, why: q.Why, back: len(d.before) > 0}
 	if d.made != nil && !q.Reading() {
-		at := 0
-		for i, o := range d.made.Questions {
-			if o == q {
-				at = i
-			}
-		}
-		m.title = fmt.Sprintf("%s (%d of %d)", q.Where, at+1, len(d.made.Questions))
+		n, of := d.made.Number(q)
+		m.title = fmt.Sprintf("%s (%d of %d)", q.Where, n, of)
 	}
 	for _, c := range q.Choices {
 		m.choices = append(m.choices, menuChoice{c.Says, c.Samples, c.Asks, func(typed string) error {

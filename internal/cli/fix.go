@@ -117,8 +117,8 @@ func (f *fixing) round(ctx context.Context, r *report.Report, groups []setaside.
 	f.put = map[string]bool{}
 	for i := 0; i < len(groups); i++ {
 		g := groups[i]
-		if f.perhapsSolved(g) {
-			continue
+		if f.perhapsSolved(g) || len(f.put) > 0 && (g.Advice == nil || g.Advice.Settings == nil) {
+			continue // the next try tells
 		}
 		text, err := os.ReadFile(f.path)
 		if err != nil {

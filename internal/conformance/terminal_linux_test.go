@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
+
+	"ladle/demo"
 )
 
 // answer is what a person types when a terminal shows a text.
@@ -130,79 +132,85 @@ func TestAPersonSaysTheEncoding(t *testing.T) {
 	})
 }
 
-// messy is a delivery as people send it: two date styles, a unit, a currency, a misspelt flag, an unknown berth, lines
-// that are doubled and that contradict each other, and a total.
-const messy = `Reg. No.;Vessel;Flag;Arrived;Berth;Length;Dues
-PM-0101;Grey Heron;Norway;2026-02-27;N1;98,5 m;€ 912,40
-PM-0102;Saltire Belle;United Kingdom;28/02/2026;N2;120 m;€ 4.060,00
-PM-0105;Winter Barley;Denmark;2026-03-03;N1;88,25 m;€ 1.151,10
-PM-0106;Old Mercy;Norwey;14/03/2026;N3;64,1 m;780,00
-PM-0106;Old Mercy;Norway;2026-03-15;Q9;64,1 m;780,00
-PM-0105;Winter Barley;Denmark;2026-03-03;N1;88,25 m;€ 1.151,10
-PM-0105;Winter Barley;Denmark;2026-03-03;N2;88,25 m;€ 1.151,10
-Total;;;;;;€ 9.836,00
-`
-
-const messyTables = `CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth_m AMOUNT NOT NULL);
-CREATE TABLE flag_state (id ID, name WORD NOT NULL UNIQUE, code WORD NOT NULL UNIQUE);
-CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD NOT NULL, flag_id INT REFERENCES flag_state(id));
-CREATE TABLE port_call (id ID, vessel_id INT NOT NULL REFERENCES vessel(id), arrived DATE NOT NULL, berth_id INT NOT NULL REFERENCES berth(id), length_m AMOUNT, dues AMOUNT, UNIQUE (vessel_id, arrived));
-INSERT INTO berth (code, depth_m) VALUES ('N1', 9), ('N2', 8), ('N3', 7);
-INSERT INTO flag_state (name, code) VALUES ('Norway', 'NO'), ('Denmark', 'DK'), ('United Kingdom', 'GB');
-INSERT INTO vessel (reg_no, name, flag_id) VALUES ('PM-0101', 'Grey Heron', 1);`
-
 // TestAMessyFileIsLoadedByKeystrokes: from a first look at a file to its rows in related tables, a newcomer types
-// numbers and Enter, and three commands.
+// numbers and Enter, and three commands. The file has two date styles, a unit, a currency, a misspelt flag, an unknown
+// berth, lines that are doubled and that contradict each other, and a total.
 func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, messyTables)
-		w.write("arrivals.csv", messy)
-		w.write("editor", "#!/bin/sh\nsed -i 's/;Q9;/;N3;/;s/,Q9,/,N3,/' \"$2\"\n")
+		w := newWorld(t, on, harbourWords.Replace(demo.Script()))
+		w.harbourFiles("april.csv")
+		w.write("editor", "#!/bin/sh\nsed -i 's/;Q7;/;N3;/' \"$2\"\n")
 		require.NoError(t, os.Chmod(w.path("editor"), 0o755))
 		t.Setenv("EDITOR", w.path("editor"))
 		const enter = "to stop: "
 		drafted, status := w.onTerminal([]answer{{`"Total", seems to sum up the others`, ""}, {enter, "\n"},
-			{"dates are written in 2 ways", ""}, {enter, "2\n"}, {`"m" around the numbers is left out`, ""}, {enter, "b\n"},
-			{"dates are written in 2 ways", ""}, {enter, "\n"}, {"left out", ""}, {enter, "\n"}, {`"Q9"`, ""}, {enter, "\n"},
-			{`"Norwey"`, ""}, {enter, "\n"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "f.ladle.yaml")
+			{`"t" around the numbers is left out`, ""}, {enter, "2\n"}, {"dates are written in 2 ways", ""}, {enter, "b\n"},
+			{`"t" around the numbers is left out`, ""}, {enter, "\n"}, {"Arrived (2 of 8)", ""}, {enter, "\n"},
+			{"Departed (3 of 8)", ""}, {enter, "\n"}, {"not in agent", ""}, {enter, "\n"}, {"entered_by is required", ""}, {enter, "2\n"},
+			{"The value (Enter for another answer): ", "night watch\n"}, {"not in vessel_type", ""}, {enter, "\n"}, {`"Norwey"`, ""}, {enter, "\n"},
+			{"which column of the file feeds it?", ""}, {enter, "\n"}},
+			"draft", "april.csv", "--db", w.db, "-o", "f.ladle.yaml")
 		require.Equal(t, 0, status, drafted)
-		assert.NotContains(t, w.read("f.ladle.yaml"), "# ? ", "all is settled")
-		assert.Contains(t, w.read("f.ladle.yaml"), "    footer_lines: 1\n")
-		assert.Contains(t, w.read("f.ladle.yaml"), "      Arrived: {date: ['yyyy-MM-dd', 'dd/MM/yyyy']}  # dates")
+		text := w.read("f.ladle.yaml")
+		assert.Equal(t, 1, strings.Count(text, "  # ? "), "all but the unknown berth is settled: %s", text)
+		assert.Contains(t, text, "    footer_lines: 1\n")
+		assert.Contains(t, text, "      Arrived: {date: ['yyyy-MM-dd HH:mm', 'dd/MM/yyyy HH:mm']}  # dates")
+		assert.Contains(t, text, "      entered_by: {constant: night watch}  # chosen by hand\n")
 
 		fixed, status := w.onTerminal([]answer{{"a different Berth", ""}, {enter, "\n"},
-			{`"Norwey"`, ""}, {"  1  Flag: {recode: {Norwey: Norway}} under inputs: arrivals: columns:", ""}, {enter, "\n"},
-			{`"Q9" is not in berth.code`, ""}, {"by hand, in", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+			{`"Norwey"`, ""}, {"  1  Flag: {recode: {Norwey: Norway}} under inputs: april: columns:", ""}, {enter, "\n"},
+			{`"Q7" is not in berth.code`, ""}, {"by hand, in editor", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
 		require.Equal(t, 0, status, fixed)
 		assert.Contains(t, fixed, "  +    contradictions: most\n")
 		assert.Contains(t, fixed, "  +      Flag: {recode: {Norwey: Norway}}\n")
-		assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM vessel"), "nothing is written to the database")
+		assert.Equal(t, []string{"0"}, w.query("SELECT count(*) FROM port_call WHERE entered_by = 'night watch'"),
+			"nothing is written to the database")
 
 		loaded, status := w.onTerminal([]answer{{"Load this", "y\n"}}, "load", "f.ladle.yaml", "--db", w.db)
 		require.Equal(t, 0, status, loaded)
-		assert.Equal(t, []string{"PM-0101|NO|N1|98.5|912.4", "PM-0102|GB|N2|120|4060", "PM-0105|DK|N1|88.25|1151.1",
-			"PM-0106|NO|N3|64.1|780", "PM-0106|NO|N3|64.1|780"},
-			w.query(`SELECT v.reg_no, f.code, b.code, p.length_m, p.dues FROM port_call p JOIN vessel v ON v.id = vessel_id
-				JOIN flag_state f ON f.id = flag_id JOIN berth b ON b.id = berth_id ORDER BY v.reg_no, p.arrived`))
+		assert.Equal(t, []string{"PM-0101|NO|N1|912.4", "PM-0102|GB|N2|4060", "PM-0105|DK|N1|1151.1", "PM-0106|GB|N3|780",
+			"PM-0117|DK|N1|710", "PM-0118|NO|N3|94.25"},
+			w.query(`SELECT v.reg_no, f.iso_code, b.code, p.dues FROM port_call p JOIN vessel v ON v.id = vessel_id
+				JOIN flag_state f ON f.id = flag_id JOIN berth b ON b.id = berth_id WHERE entered_by = 'night watch' ORDER BY v.reg_no`))
 	})
+}
+
+// TestFixing: cures are taken back, lines are left, names that look alike are answered, and what stays set aside can be
+// allowed.
+func TestFixing(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, quaysAndCranes)
+	w.write("in.csv", "No,Quay,Lift\n2,Nort,5\n3,Noth,6\n4,South,x\n5,North,7\n")
+	const before = "# cranes\nladle: 1\ninputs:\n  in: {file: in.csv, header: 1}\ntables:\n  crane:\n    from: in\n    columns:\n      crane_no: No\n" +
+		"      quay_id: {from: Quay, lookup: quay.name, not_found: add}  # by name\n      lift_t: Lift\n"
+	w.write("f.ladle.yaml", before)
+	const enter = "to stop: "
+	shown, status := w.onTerminal([]answer{{"it looks like another name", ""}, {enter, "1\n"}, {"Lift", ""}, {enter, "b\n"}, {"it looks like another name", ""},
+		{"recode: {", ""}, {enter, "\n"}, {"Lift", ""}, {enter, "9\n"}, {`no answer "9"`, ""}, {enter, "2\n"},
+		{"1 line would be set aside, and the load refused", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+	assert.Equal(t, 4, status, shown)
+	assert.Equal(t, strings.Replace(before, "header: 1}", "header: 1, columns: {Quay: {recode: {Nort: North, Noth: North}}}}", 1)+
+		"set_aside_limit: 1\n", w.read("f.ladle.yaml"))
+	assert.Contains(t, shown, "Next: ladle load f.ladle.yaml")
+	again, status := w.onTerminal([]answer{{enter, "q\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+	assert.Equal(t, 4, status, again)
 }
 
 // TestQuestionsAreOnlyAskedWherePeopleAre: without a terminal nothing waits for an answer, and q keeps what is settled.
 func TestQuestionsAreOnlyAskedWherePeopleAre(t *testing.T) {
-	w := newWorld(t, sqliteFile{}, messyTables)
-	w.write("arrivals.csv", messy)
-	piped := w.run("draft", "arrivals.csv", "--db", w.db, "-o", "piped.ladle.yaml")
+	w := newWorld(t, sqliteFile{}, harbourWords.Replace(demo.Script()))
+	w.harbourFiles("april.csv")
+	piped := w.run("draft", "april.csv", "--db", w.db, "-o", "piped.ladle.yaml")
 	require.Equal(t, 0, piped.status, piped.stderr)
 	assert.NotContains(t, piped.stdout+piped.stderr, "to stop")
-	silent, status := w.onTerminal(nil, "draft", "arrivals.csv", "--db", w.db, "-o", "silent.ladle.yaml", "--no-questions")
+	silent, status := w.onTerminal(nil, "draft", "april.csv", "--db", w.db, "-o", "silent.ladle.yaml", "--no-questions")
 	require.Equal(t, 0, status, silent)
 	assert.Equal(t, w.read("piped.ladle.yaml"), w.read("silent.ladle.yaml"))
 	stopped, status := w.onTerminal([]answer{{"to stop: ", "\n"}, {"to stop: ", "x\n"}, {`There is no answer "x".`, ""},
-		{"to stop: ", "q\n"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "stopped.ladle.yaml")
+		{"to stop: ", "q\n"}}, "draft", "april.csv", "--db", w.db, "-o", "stopped.ladle.yaml")
 	require.Equal(t, 0, status, stopped)
 	assert.Contains(t, w.read("stopped.ladle.yaml"), "    footer_lines: 1\n", "what is settled isn't marked")
 	assert.Contains(t, w.read("stopped.ladle.yaml"), "# ? dates are written in 2 ways", "what isn't stays marked")
-	ended, status := w.onTerminal([]answer{{"to stop: ", "\x04"}}, "draft", "arrivals.csv", "--db", w.db, "-o", "ended.ladle.yaml")
+	ended, status := w.onTerminal([]answer{{"to stop: ", "\x04"}}, "draft", "april.csv", "--db", w.db, "-o", "ended.ladle.yaml")
 	require.Equal(t, 0, status, ended)
 	assert.Equal(t, w.read("piped.ladle.yaml"), w.read("ended.ladle.yaml"), "the end of input takes no guess")
 	fix := w.run("try", "piped.ladle.yaml", "--db", w.db, "--fix")

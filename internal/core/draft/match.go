@@ -163,7 +163,7 @@ func (m *matcher) direct(t *schema.Table, c *schema.Column, from *column) guess 
 func unfit(g guess, c *schema.Column, from *column) guess {
 	const named, doubtful = 0.9, 0.6
 	few := from.texts[:min(len(from.texts), fewTexts)]
-	if g.Score < named || c.Identity || c.Type.Kind == value.Bool ||
+	if g.Score < likely || c.Identity || c.Type.Kind == value.Bool ||
 		from.Type != "text" && from.Type != "decimal number" {
 		return guess{}
 	}
@@ -182,7 +182,10 @@ func unfit(g guess, c *schema.Column, from *column) guess {
 		return guess{}
 	}
 	if n := from.numbers(); isNumber(c.Type.Kind) && n.covered == n.of {
-		return guess{sure, g.Why + "; the number: rule above reads its cells"}
+		return guess{min(g.Score, sure), g.Why + "; the number: rule above reads its cells"}
+	}
+	if g.Score < named {
+		return guess{}
 	}
 	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, the first is %q",
 		g.Why, not, len(few), c.Declared, first)}

@@ -54,7 +54,7 @@ func (w *writer) ask(first int, where, why string, choices ...Choice) *Question 
 // Doubtful lists the questions whose guesses could change a value, or link or add rows, and be wrong.
 func (d *Draft) Doubtful() (all []*Question) {
 	for _, q := range d.Questions {
-		if !q.Harmless && d.waits(q) {
+		if !q.Harmless && d.open(q) {
 			all = append(all, q)
 		}
 	}
@@ -103,7 +103,7 @@ func (d *Draft) Compose() (*Draft, error) {
 	for i, doubt := range d.Doubts {
 		of := func(q *Question) bool { return q.doubt == i }
 		settled := slices.ContainsFunc(d.Questions, of) &&
-			!slices.ContainsFunc(d.Questions, func(q *Question) bool { return of(q) && d.waits(q) })
+			!slices.ContainsFunc(d.Questions, func(q *Question) bool { return of(q) && d.open(q) })
 		if !settled {
 			made.Doubts = append(made.Doubts, doubt)
 		}
@@ -142,11 +142,27 @@ func (d *Draft) Next() *Question {
 	return nil
 }
 
-// waits reports whether a question waits for an answer. One about lines that the answer to another replaced doesn't.
-func (d *Draft) waits(q *Question) bool {
+// waits reports whether a question is to be asked: one with a single answer is not.
+func (d *Draft) waits(q *Question) bool { return len(q.Choices) > 1 && d.open(q) }
+
+// open reports whether a question has no answer. One about lines that the answer to another replaced needs none.
+func (d *Draft) open(q *Question) bool {
 	return q.Answer < 0 && !slices.ContainsFunc(d.Questions, func(o *Question) bool {
 		return o.Answer >= 0 && o.Choices[o.Answer].lines != nil && q.first >= o.first && q.first < o.end
 	})
+}
+
+// Number is the number of a question among those that are asked, from 1, and how many these are.
+func (d *Draft) Number(q *Question) (n, of int) {
+	for _, o := range d.Questions {
+		if len(o.Choices) > 1 {
+			of++
+		}
+		if o == q {
+			n = of
+		}
+	}
+	return n, of
 }
 
 // Accepts returns what is wrong with a text that is typed for a choice; nil for nothing.
@@ -202,9 +218,17 @@ func (w *writer) matchChoices(b *block, x assignment) []Choice {
 			lines: []string{fmt.Sprintf("      %s: %s  # chosen by hand", ladlefile.Scalar(x.of.Name), source)}})
 	}
 	if !x.of.Required {
-		all = append(all, Choice{Says: "nothing: the column is left out", lines: leave})
+		return append(all, Choice{Says: "nothing: the column is left out", lines: leave})
 	}
-	return all
+	return append(all, sameValue(x.of.Name), Choice{Says: "none of them: leave it open for now", lines: []string{
+		fmt.Sprintf("      # ? %s is required", ladlefile.OneLine(x.of.Name)),
+		fmt.Sprintf("      # %s: {constant: ...}", ladlefile.Scalar(x.of.Name))}})
+}
+
+// sameValue is the choice to give all lines the same value.
+func sameValue(column string) Choice {
+	return Choice{Says: "the same value for all lines", Asks: "the value", quotes: true,
+		lines: []string{fmt.Sprintf("      %s: {constant: %s}  # chosen by hand", ladlefile.Scalar(column), typed)}}
 }
 
 // names are the columns of the file that feed a column.
@@ -299,6 +323,5 @@ func (w *writer) requiredChoices(b *block, name string) []Choice {
 		all = append(all, Choice{Says: c.Name, Samples: c.sample(),
 			lines: []string{fmt.Sprintf("      %s: %s  # chosen by hand", ladlefile.Scalar(name), ladlefile.Scalar(c.ref))}})
 	}
-	return append(all, Choice{Says: "the same value for all lines", Asks: "the value",
-		lines: []string{fmt.Sprintf("      %s: {constant: %s}  # chosen by hand", ladlefile.Scalar(name), typed)}, quotes: true})
+	return append(all, sameValue(name))
 }

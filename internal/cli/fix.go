@@ -117,7 +117,7 @@ func (f *fixing) round(ctx context.Context, r *report.Report, groups []setaside.
 	f.put = map[string]bool{}
 	for i := 0; i < len(groups); i++ {
 		g := groups[i]
-		if f.perhapsSolved(g) || len(f.put) > 0 && (g.Advice == nil || g.Advice.Settings == nil) {
+		if f.perhapsSolved(g) || len(f.put) > 0 && (g.Advice == nil || len(g.Advice.Settings) == 0) {
 			continue // the next try tells
 		}
 		text, err := os.ReadFile(f.path)
@@ -209,9 +209,9 @@ func (f *fixing) menu(r *report.Report, g setaside.Group) (m menu, does []func(c
 			m.why += "; " + strings.Join(append([]string{a.Says}, quotedWords(a)...), ": ")
 		}
 		for i, s := range a.Settings {
-			says := fmt.Sprintf("%s under %s", s.YAML(), s.Where())
+			says := fmt.Sprintf("%s (%s)", inWords(s), s.YAML())
 			if i == 0 && a.Covers > 0 {
-				says += fmt.Sprintf(" (solves %s of %s)", term.Count(a.Covers), term.Count(g.Count))
+				says += fmt.Sprintf("; solves %s of %s", term.Count(a.Covers), term.Count(g.Count))
 			}
 			m.choices = append(m.choices, menuChoice{says: says})
 			does = append(does, func(context.Context) error { return f.set(s) })

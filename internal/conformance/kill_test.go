@@ -153,9 +153,13 @@ func TestDemo(t *testing.T) {
 				continue
 			}
 			tried++
-			assert.Contains(t, []int{0, 1, 4}, w.run(words[1:]...).status, line)
+			may := []int{0, 1, 4}
+			if strings.HasSuffix(words[len(words)-1], "--fix") {
+				may = []int{2} // there is no terminal to ask on
+			}
+			assert.Contains(t, may, w.run(words[1:]...).status, line)
 		}
-		assert.Equal(t, 12, tried)
+		assert.Equal(t, 14, tried)
 	})
 	t.Run("a file that was changed is kept, and a changed database ends it", func(t *testing.T) {
 		assert.Equal(t, 2, w.run("demo").status, "the suggested commands changed the database")

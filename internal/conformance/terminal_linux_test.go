@@ -158,7 +158,7 @@ func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 		assert.Contains(t, text, "      entered_by: {constant: night watch}  # chosen by hand\n")
 
 		fixed, status := w.onTerminal([]answer{{"a different Berth", ""}, {enter, "\n"},
-			{`"Norwey"`, ""}, {"  1  Flag: {recode: {Norwey: Norway}} under inputs: april: columns:", ""}, {enter, "\n"},
+			{`"Norwey"`, ""}, {`  1  read "Norwey" as "Norway" (Flag: {recode: {Norwey: Norway}})`, ""}, {enter, "\n"},
 			{`"Q7" is not in berth.code`, ""}, {"by hand, in editor", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
 		require.Equal(t, 0, status, fixed)
 		assert.Contains(t, fixed, "  +    contradictions: most\n")

@@ -13,11 +13,26 @@ import (
 	"ladle/internal/core/engine/postgres"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
 )
 
 func databaseOption() option {
 	return option{name: "db", value: "DATABASE", group: groupDatabase, variable: "LADLE_DB", needed: true,
 		does: "the path of an SQLite file, or a URL: postgres://USER@HOST/NAME or mysql://USER@HOST/NAME"}
+}
+
+// openWithSchema opens the database of the command line and reads its catalogue.
+func openWithSchema(ctx context.Context, c *cli.Command) (engine.Database, *schema.Schema, error) {
+	db, err := open(ctx, c.String("db"), waits(c))
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := db.Schema(ctx)
+	if err != nil {
+		db.Close()
+		return nil, nil, err
+	}
+	return db, s, nil
 }
 
 func waitOption() option {

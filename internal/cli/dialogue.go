@@ -87,7 +87,8 @@ func (m menu) ask(ctx context.Context) (n int, typed string, err error) {
 // ask asks for what must be typed; "" when the person wants another answer.
 func (c menuChoice) ask(ctx context.Context, s *term.Screen) (string, error) {
 	for {
-		typed, err := term.Prompt(ctx, term.Safe(strings.ToUpper(c.asks[:1])+c.asks[1:]+" (Enter for another answer): "))
+		typed, err := term.Prompt(ctx, term.Safe(strings.ToUpper(c.asks[:1])+c.asks[1:]+" (Enter for another "+
+			"answer): "))
 		switch {
 		case errors.Is(err, io.EOF):
 			return "", errQuit

@@ -22,11 +22,13 @@ import (
 // directOptions are those for files that are loaded without a ladle file.
 func directOptions() []option {
 	return append([]option{
-		{name: "into", value: "TABLE", group: groupDatabase, does: "without a ladle file: the table that the file is for"},
-		{name: "key", value: "COLUMNS", group: groupDatabase, does: "without a ladle file: the columns of that table, with commas " +
-			"between them, by which a row is recognised"},
-		{name: "keep", value: "LADLEFILE", group: groupOutput, check: keepCheck, does: "write what was done as a ladle file, to " +
-			"do the same with it again"}}, readOptions()...)
+		{name: "into", value: "TABLE", group: groupDatabase, does: "without a ladle file: the table that the file " +
+			"is for"},
+		{name: "key", value: "COLUMNS", group: groupDatabase, does: "without a ladle file: the columns of that " +
+			"table, with commas between them, by which a row is recognised"},
+		{name: "keep", value: "LADLEFILE", group: groupOutput, check: keepCheck,
+			does: "write what was done as a ladle file, to " +
+				"do the same with it again"}}, readOptions()...)
 }
 
 func keepCheck(path string) error {
@@ -49,7 +51,8 @@ func direct(c *cli.Command) (bool, error) {
 			ladleFiles++
 		}
 		if path == "-" {
-			return true, fault.New(fault.Wrong, "standard input can't be loaded without a ladle file, since it is read twice",
+			return true, fault.New(fault.Wrong, "standard input can't be loaded without a ladle file, since it is "+
+				"read twice",
 				"save it in a file, or write a ladle file for it with: ladle draft")
 		}
 	}
@@ -57,12 +60,14 @@ func direct(c *cli.Command) (bool, error) {
 	case ladleFiles == 0:
 		for _, name := range []string{"input", "corrected"} {
 			if len(c.StringSlice(name)) > 0 {
-				return true, fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file", name), "write one first, with --keep")
+				return true, fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file", name),
+					"write one first, with --keep")
 			}
 		}
 		return true, nil
 	case n > 1:
-		return false, fault.New(fault.Wrong, fmt.Sprintf("%s takes one ladle file, or files of rows", c.Name), "give one at a time")
+		return false, fault.New(fault.Wrong, fmt.Sprintf("%s takes one ladle file, or files of rows", c.Name),
+			"give one at a time")
 	}
 	for _, o := range directOptions() {
 		if c.String(o.name) != "" {
@@ -81,15 +86,11 @@ func directFile(ctx context.Context, c *cli.Command, asks bool) (*ladlefile.File
 	if path == "" {
 		path = paths[0]
 	}
-	db, err := open(ctx, c.String("db"), waits(c))
+	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
 		return nil, nil, err
 	}
 	defer db.Close()
-	s, err := db.Schema(ctx)
-	if err != nil {
-		return nil, nil, err
-	}
 	tables, err := survey.Open(paths, readAs(c))
 	if err != nil {
 		return nil, nil, err
@@ -134,7 +135,8 @@ func (d *drafting) settled(ctx context.Context, asks bool) (*draft.Draft, error)
 	if asks {
 		made, err := d.ask(ctx)
 		if errors.Is(err, errQuit) {
-			err = fault.New(fault.Wrong, "nothing was loaded", "to settle what is uncertain in a file, write it with: ladle draft")
+			err = fault.New(fault.Wrong, "nothing was loaded", "to settle what is uncertain in a file, write it "+
+				"with: ladle draft")
 		}
 		return made, err
 	}
@@ -164,8 +166,8 @@ func inDoubt(doubts []string) error {
 	for _, d := range doubts {
 		all = append(all, fault.Problem{What: d})
 	}
-	all[len(all)-1].Do = "run it at a terminal to be asked, say how the file is read with options such as --header, or settle it " +
-		"in a ladle file that ladle draft writes"
+	all[len(all)-1].Do = "run it at a terminal to be asked, say how the file is read with options such as --header, " +
+		"or settle it in a ladle file that ladle draft writes"
 	return fault.At(fault.Wrong, all...)
 }
 
@@ -179,7 +181,8 @@ func runDirect(ctx context.Context, c *cli.Command, o load.Options) error {
 		if err := writeLadleFile(keep, d.Text); err != nil {
 			return err
 		}
-		defer fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("\n%s was written: the same again is ladle load %s --db %s", keep, keep,
+		defer fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("\n%s was written: the same again is ladle load %s --db %s",
+			keep, keep,
 			engine.Masked(c.String("db")))))
 	}
 	return runLoadOf(ctx, c, file, o)

@@ -158,7 +158,8 @@ func resurvey(open *[]source.Table) func(context.Context, draft.File) (draft.Fil
 		}
 		*open = append(*open, tables...)
 		if len(tables) != 1 {
-			return f, fault.New(fault.Wrong, fmt.Sprintf("%s has several tables", f.Survey.Read.Path), "say which with --sheet")
+			return f, fault.New(fault.Wrong, fmt.Sprintf("%s has several tables", f.Survey.Read.Path),
+				"say which with --sheet")
 		}
 		made, err := surveyed(ctx, tables)
 		if err != nil {

@@ -31,9 +31,10 @@ func draftCommand() *command {
 			"ladle file goes to standard output.",
 		instead: "update",
 		options: []option{databaseOption(),
-			{name: "update", value: "LADLEFILE", group: groupInput, check: updateCheck, does: "bring a ladle file up to date " +
-				"with its files and the database: columns that got other names, new ones that fit; each FILE is put in " +
-				"as one more input. Nothing is written without --output or your consent"},
+			{name: "update", value: "LADLEFILE", group: groupInput, check: updateCheck,
+				does: "bring a ladle file up to date " +
+					"with its files and the database: columns that got other names, new ones that fit; each FILE is put " +
+					"in as one more input. Nothing is written without --output or your consent"},
 			inputOption(),
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
@@ -68,15 +69,11 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 	if err := mayWriteDraft(ctx, out, c.Bool("replace")); err != nil {
 		return err
 	}
-	db, err := open(ctx, c.String("db"), waits(c))
+	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
 		return err
 	}
 	defer db.Close()
-	s, err := db.Schema(ctx)
-	if err != nil {
-		return err
-	}
 	tables, err := survey.Open(c.Args().Slice(), readAs(c))
 	if err != nil {
 		return err

@@ -38,7 +38,8 @@ func runFix(ctx context.Context, c *cli.Command, o load.Options) error {
 	path := c.Args().First()
 	if without, err := direct(c); err != nil || without {
 		if err == nil {
-			err = fault.New(fault.Wrong, "--fix goes with a ladle file, into which it writes", "write one first, with --keep or ladle draft")
+			err = fault.New(fault.Wrong, "--fix goes with a ladle file, into which it writes",
+				"write one first, with --keep or ladle draft")
 		}
 		return err
 	}
@@ -65,7 +66,8 @@ func runFix(ctx context.Context, c *cli.Command, o load.Options) error {
 	}
 	showReport(term.NewScreen(term.Stdout), r)
 	if r.Outcome == report.Tried {
-		fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("\nNext: ladle load %s --db %s", path, engine.Masked(c.String("db")))))
+		fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("\nNext: ladle load %s --db %s", path,
+			engine.Masked(c.String("db")))))
 	}
 	if status := statusOf(r); status != done {
 		return exit(status)
@@ -112,7 +114,8 @@ type asked struct {
 }
 
 // round asks about groups one after the other. What an earlier answer may have solved is not asked before the next try.
-func (f *fixing) round(ctx context.Context, r *report.Report, groups []setaside.Group) (changed, stopped bool, err error) {
+func (f *fixing) round(ctx context.Context, r *report.Report, groups []setaside.Group) (changed, stopped bool,
+	err error) {
 	var before []asked
 	f.put = map[string]bool{}
 	for i := 0; i < len(groups); i++ {
@@ -279,7 +282,8 @@ func editor() []string {
 	return nil
 }
 
-// byHand opens the set-aside file of a group's input in the person's editor, at its first line; nil where that can't be.
+// byHand opens the set-aside file of a group's input in the person's editor, at its first line; nil where that can't
+// be.
 func (f *fixing) byHand(r *report.Report, g setaside.Group) func(context.Context) error {
 	file := ""
 	for _, in := range r.Inputs {
@@ -296,7 +300,8 @@ func (f *fixing) byHand(r *report.Report, g setaside.Group) func(context.Context
 		if err != nil {
 			return unreadable(file, err)
 		}
-		c := exec.CommandContext(ctx, words[0], append(words[1:], fmt.Sprintf("+%d", lineIn(before, g.First[0].Place)), file)...)
+		c := exec.CommandContext(ctx, words[0], append(words[1:], fmt.Sprintf("+%d", lineIn(before, g.First[0].Place)),
+			file)...)
 		c.Stdin, c.Stdout, c.Stderr = os.Stdin, os.Stdout, os.Stderr
 		if err := c.Run(); err != nil {
 			return fmt.Errorf("%s ended with an error: %w", words[0], err)
@@ -329,7 +334,8 @@ func lineIn(file []byte, place string) int {
 }
 
 func unreadable(path string, err error) error {
-	return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the file can't be read: " + fault.OfSystem(err),
+	return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the file can't be read: " +
+		fault.OfSystem(err),
 		Do: "check the path"})
 }
 

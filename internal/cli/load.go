@@ -27,11 +27,13 @@ func loadCommand() *command {
 		name: "load", phase: doLoad,
 		does:  "load files: show what will be done, ask, write, check, commit",
 		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
-		about: "FILE is a ladle file. Without one, FILEs are CSV files, workbooks or the like: which columns feed which is " +
-			"found as draft finds it, shown, and asked where it is uncertain.\n\nEverything is one transaction. Rows are added (append without duplicates), updated (upsert) or " +
+		about: "FILE is a ladle file. Without one, FILEs are CSV files, workbooks or the like: which columns feed " +
+			"which is found as draft finds it, shown, and asked where it is uncertain.\n\nEverything is one " +
+			"transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
-		options: []option{databaseOption(), waitOption(), timeoutOption(), inputOption(), correctedOption(), againOption(),
+		options: []option{databaseOption(), waitOption(), timeoutOption(), inputOption(), correctedOption(),
+			againOption(),
 			{name: "yes", group: groupAsk, does: "don't ask. New names that look like others are not added, and no " +
 				"row is removed"},
 			removalOption("with --yes, remove the rows that gone_from_file: finds"),
@@ -76,10 +78,10 @@ func tryCommand() *command {
 		options: []option{databaseOption(), waitOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
 				check: countCheck},
-			{name: "fix", group: groupAsk, does: "ask about each problem that has a known solution, write the one that you choose " +
-				"into the ladle file, and try again. Nothing is written to the database"},
-			inputOption(), correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds, as load " +
-				"would with this option"),
+			{name: "fix", group: groupAsk, does: "ask about each problem that has a known solution, write the one " +
+				"that you choose into the ladle file, and try again. Nothing is written to the database"},
+			inputOption(), correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: " +
+				"finds, as load would with this option"),
 			levelOption(), changesOption(), htmlOption("the report"), jsonOption()},
 		examples: []example{
 			{"What a load of the harbour's files would do", "ladle try port-merrow/harbour.ladle.yaml --db " +
@@ -117,8 +119,8 @@ func removalOption(does string) option {
 
 func correctedOption() option {
 	return option{name: "corrected", value: "FILE", group: groupInput, list: true,
-		does: "take in the lines of FILE, a set-aside file that you have corrected; they are kept beside the ladle file, and " +
-			"used from there by every command"}
+		does: "take in the lines of FILE, a set-aside file that you have corrected; they are kept beside the ladle " +
+			"file, and used from there by every command"}
 }
 
 func levelOption() option {

@@ -2,10 +2,8 @@ package cli
 
 import (
 	"context"
-	"encoding/csv"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -13,7 +11,6 @@ import (
 	"strings"
 
 	"github.com/urfave/cli/v3"
-	"github.com/xuri/excelize/v2"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
@@ -22,8 +19,6 @@ import (
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
-	"ladle/internal/core/value"
-	"ladle/internal/core/whole"
 	"ladle/internal/term"
 )
 
@@ -34,18 +29,19 @@ func lookCommand() *command {
 		name: "look", phase: looking,
 		does:  "show some rows of a file, of the inputs of a ladle file as it cleans them, or of a table",
 		takes: operands{"FILE|TABLE", "a file, a ladle file or a table", 1, 1},
-		about: "A name that no file has is that of a table of the database. Foreign keys are shown by the name of the row " +
-			"that they refer to. However large the file or table is, only what is shown is read; with --from on a file, the " +
-			"lines before it too.",
+		about: "A name that no file has is that of a table of the database. Foreign keys are shown by the name of " +
+			"the row that they refer to. However large the file or table is, only what is shown is read; with --from " +
+			"on a file, the lines before it too.",
 		options: []option{database,
 			{name: "lines", value: "N", group: groupOutput, fallback: "20", does: "show N rows", check: countCheck},
-			{name: "from", value: "N", group: groupOutput, does: "begin at line N of the file, or at the row whose whole-number " +
-				"key is N or more", check: fromCheck},
+			{name: "from", value: "N", group: groupOutput, does: "begin at line N of the file, or at the row whose " +
+				"whole-number key is N or more", check: fromCheck},
 			{name: "newest", group: groupOutput, does: "show the rows of a table that came last, the last one first"},
-			{name: "beside", value: "FILE", group: groupOutput, does: "show the columns of FILE beside those of the table: " +
-				"longest value, samples, type and length"},
-			{name: "output", short: "o", value: "FILE", group: groupOutput, check: rowsCheck, does: "write the rows to FILE " +
-				"(.csv or .xlsx) instead"},
+			{name: "beside", value: "FILE", group: groupOutput, does: "show the columns of FILE beside those of the " +
+				"table: longest value, samples, type and length"},
+			{name: "output", short: "o", value: "FILE", group: groupOutput, check: rowsCheck,
+				does: "write the rows to FILE " +
+					"(.csv or .xlsx) instead"},
 			replaceOption(), jsonOption()},
 		examples: []example{
 			{"The first rows of a file", "ladle look port-merrow/arrivals.csv"},
@@ -82,7 +78,8 @@ func runLook(ctx context.Context, c *cli.Command) error {
 	}
 	out := c.String("output")
 	if _, err := os.Stat(out); out != "" && !c.Bool("replace") && !errors.Is(err, fs.ErrNotExist) {
-		return fault.At(fault.Wrong, fault.Problem{File: out, What: "the file exists already", Do: "give another name, or --replace"})
+		return fault.At(fault.Wrong, fault.Problem{File: out, What: "the file exists already",
+			Do: "give another name, or --replace"})
 	}
 	pages, err := pagesOf(ctx, c, c.Args().First())
 	if err != nil {
@@ -114,23 +111,19 @@ func pagesOf(ctx context.Context, c *cli.Command, name string) ([]*look.Page, er
 		return filePages(ctx, name, readAs(c), from, n)
 	}
 	if c.String("db") == "" {
-		return nil, fault.At(fault.Failed, fault.Problem{File: name, What: "there is no such file, and no database in which it " +
-			"could be a table", Do: "check the path, or name the database with --db"})
+		return nil, fault.At(fault.Failed, fault.Problem{File: name, What: "there is no such file, and no database " +
+			"in which it could be a table", Do: "check the path, or name the database with --db"})
 	}
 	var from *int64
 	if said := c.String("from"); said != "" {
 		number, _ := strconv.ParseInt(said, 10, 64) // it was checked
 		from = &number
 	}
-	db, err := open(ctx, c.String("db"), waits(c))
+	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
 		return nil, err
 	}
 	defer db.Close()
-	s, err := db.Schema(ctx)
-	if err != nil {
-		return nil, err
-	}
 	t, err := tableCalled(s, name)
 	if err != nil {
 		return nil, err
@@ -150,7 +143,8 @@ func tableCalled(s *schema.Schema, name string) (*schema.Table, error) {
 }
 
 // filePages are lines of a file, or of the cleaned inputs of a ladle file.
-func filePages(ctx context.Context, path string, asked source.ReadOptions, from int64, n int) (pages []*look.Page, err error) {
+func filePages(ctx context.Context, path string, asked source.ReadOptions, from int64, n int) (pages []*look.Page,
+	err error) {
 	progress := term.NewProgress()
 	defer progress.Clear()
 	tables, inputs, err := openOne(ctx, path, asked, progress)
@@ -235,162 +229,4 @@ func pageTable(p *look.Page, first, last int) term.Table {
 		t.Rows = append(t.Rows, cells)
 	}
 	return t
-}
-
-// writePages writes rows to a file, of a workbook each page on a sheet of its own.
-func writePages(path string, pages []*look.Page) error {
-	write := writeCSV
-	if strings.EqualFold(filepath.Ext(path), ".xlsx") {
-		write = writeWorkbook
-	} else if len(pages) > 1 {
-		return fault.New(fault.Wrong, fmt.Sprintf("a CSV file holds one table, and these are %d", len(pages)),
-			"write them to a workbook (.xlsx), or choose one with --sheet")
-	}
-	if err := whole.Write(path, func(to io.Writer) error { return write(to, pages) }); err != nil {
-		return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the rows can't be written: " + err.Error(),
-			Do: "check the permissions of its folder and the free disk space"})
-	}
-	var rows int64
-	for _, p := range pages {
-		rows += int64(len(p.Rows))
-	}
-	fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("%s written to %s", were(rows, "row"), path)))
-	return nil
-}
-
-// writeCSV is RFC 4180 in UTF-8. A text that a spreadsheet would run as a formula gets an apostrophe in front; NULL is
-// blank.
-func writeCSV(to io.Writer, pages []*look.Page) error {
-	w := csv.NewWriter(to)
-	p := pages[0]
-	err := w.Write(p.Columns)
-	for _, r := range p.Rows {
-		cells := make([]string, len(r.Cells))
-		for i, c := range r.Cells {
-			if c != nil {
-				cells[i] = string(value.Guarded([]byte(*c)))
-			}
-		}
-		err = errors.Join(err, w.Write(cells))
-	}
-	w.Flush()
-	return errors.Join(err, w.Error())
-}
-
-func writeWorkbook(to io.Writer, pages []*look.Page) error {
-	f := excelize.NewFile()
-	defer f.Close()
-	for i, p := range pages {
-		sheet := fmt.Sprintf("%d %s", i+1, strings.Map(plainSheet, filepath.Base(p.Of)))
-		sheet = string([]rune(sheet)[:min(31, len([]rune(sheet)))])
-		if _, err := f.NewSheet(sheet); err != nil {
-			return err
-		}
-		rows := append([]look.Row{{Cells: texts(p.Columns)}}, p.Rows...)
-		for n, r := range rows {
-			for k, c := range r.Cells {
-				if c == nil {
-					continue
-				}
-				at, err := excelize.CoordinatesToCellName(k+1, n+1)
-				if err == nil {
-					err = f.SetCellStr(sheet, at, *c)
-				}
-				if err != nil {
-					return err
-				}
-			}
-		}
-	}
-	if err := f.DeleteSheet("Sheet1"); err != nil {
-		return err
-	}
-	return f.Write(to)
-}
-
-// plainSheet leaves out what the name of a sheet can't have.
-func plainSheet(r rune) rune {
-	if strings.ContainsRune(`:\/?*[]'`, r) {
-		return '-'
-	}
-	return r
-}
-
-func texts(all []string) (cells []*string) {
-	for _, t := range all {
-		cells = append(cells, &t)
-	}
-	return cells
-}
-
-// runBeside shows the columns of a file beside those of a table.
-func runBeside(ctx context.Context, c *cli.Command) error {
-	if c.String("db") == "" {
-		return fault.New(fault.Wrong, "--beside compares with a table, and no database is named", "name it with --db")
-	}
-	db, err := open(ctx, c.String("db"), waits(c))
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	s, err := db.Schema(ctx)
-	if err != nil {
-		return err
-	}
-	t, err := tableCalled(s, c.Args().First())
-	if err != nil {
-		return err
-	}
-	tables, err := survey.Open([]string{c.String("beside")}, readAs(c))
-	if err != nil {
-		return err
-	}
-	defer survey.Close(tables)
-	if len(tables) != 1 {
-		return fault.New(fault.Wrong, fmt.Sprintf("%s has %d tables", c.String("beside"), len(tables)), "say which with --sheet")
-	}
-	files, err := surveyed(ctx, tables)
-	if err != nil {
-		return err
-	}
-	made, err := look.Beside(ctx, files[0], s, t, db)
-	if err != nil {
-		return err
-	}
-	if c.Bool("json") {
-		return printDocument(term.Stdout, newHead("look_beside", "looked", done), made)
-	}
-	showBeside(term.NewScreen(term.Stdout), made)
-	return nil
-}
-
-func showBeside(s *term.Screen, made *look.Comparison) {
-	s.Line("%s beside %s", made.File, made.Table)
-	s.Line("")
-	t := term.Table{Header: []string{"", "in the file", "longest", "such as", "in the table", "type", "looked up in"},
-		Numbers: []int{2}, Wrap: []int{3}}
-	for _, p := range made.Pairs {
-		mark, longest := "", ""
-		switch {
-		case p.TooLong():
-			mark = "!"
-		case p.Doubt:
-			mark = "?"
-		}
-		if p.From != "" {
-			longest = fmt.Sprint(p.Longest)
-		}
-		kind := p.Type
-		if p.Required && p.From == "" {
-			kind += ", required"
-		}
-		t.Rows = append(t.Rows, []string{mark, p.From, longest, cut(strings.Join(p.Samples, " · "), longestShown), p.Column, kind,
-			p.Lookup})
-	}
-	s.Table(t)
-	for _, p := range made.Pairs {
-		if p.TooLong() {
-			s.Item(term.Wrong, "%s takes %s, and %s has a value of %d", p.Column, plural(int64(p.Length), "character"), p.From, p.Longest)
-		}
-	}
 }

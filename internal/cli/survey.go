@@ -20,9 +20,10 @@ func surveyCommand() *command {
 		name: "survey", phase: looking,
 		does:  "describe files after reading every line: columns, types, exceptions, keys, relations",
 		takes: operands{"FILE...", "a file", 1, many},
-		about: "A FILE is text in any encoding, with any delimiter, or JSON, packed with gzip or zip or not; a workbook " +
-			"(.xlsx, .ods); or - for standard input. Its format is detected; the options override that.\n\nA FILE " +
-			"called NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are cleaned.",
+		about: "A FILE is text in any encoding, with any delimiter, or JSON, packed with gzip or zip or not; a " +
+			"workbook (.xlsx, .ods); or - for standard input. Its format is detected; the options override " +
+			"that.\n\nA FILE called NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are " +
+			"cleaned.",
 		options: append([]option{{name: "column", value: "NAME", group: groupOutput,
 			does: "show everything about the column of that name"}}, readOptions()...),
 		examples: []example{

@@ -21,8 +21,8 @@ func tablesCommand() *command {
 		does: "show the tables of a database in the order of loading, with their keys and foreign keys",
 		options: []option{databaseOption(),
 			{name: "table", value: "NAME", group: groupOutput, does: "show everything about one table"},
-			{name: "diagram", group: groupOutput, does: "print the tables and foreign keys in the DOT language, for a " +
-				"program that draws graphs"},
+			{name: "diagram", group: groupOutput, does: "print the tables and foreign keys in the DOT language, for " +
+				"a program that draws graphs"},
 			htmlOption("the tables and their foreign keys, drawn in levels,"), jsonOption()},
 		examples: []example{
 			{"The tables of the harbour, parents first", "ladle tables --db port-merrow/harbour.db"},

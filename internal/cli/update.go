@@ -74,15 +74,11 @@ func runUpdate(ctx context.Context, c *cli.Command, path string) error {
 
 // revised surveys the inputs of a ladle file, and more files, and holds the ladle file against them.
 func revised(ctx context.Context, c *cli.Command, f *ladlefile.File, text []byte) (*draft.Revision, error) {
-	db, err := open(ctx, c.String("db"), waits(c))
+	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
 		return nil, err
 	}
 	defer db.Close()
-	s, err := db.Schema(ctx)
-	if err != nil {
-		return nil, err
-	}
 	var tables []source.Table
 	defer func() { survey.Close(tables) }()
 	for _, in := range f.Inputs {

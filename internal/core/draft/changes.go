@@ -24,8 +24,9 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys []str
 	n := int64(0)
 	for _, word := range c.Words {
 		if tells || w.holds(f, c, word.What) {
-			keep(fmt.Sprintf("%q%s", word.What, onLine(word, " in line %d")), fmt.Sprintf("blank_is: %s would make it blank",
-				ladlefile.Quoted(word.What)), "make it blank", "blank_is", word.What)
+			keep(fmt.Sprintf("%q%s", word.What, onLine(word, " in line %d")),
+				fmt.Sprintf("blank_is: %s would make it blank",
+					ladlefile.Quoted(word.What)), "make it blank", "blank_is", word.What)
 			continue
 		}
 		words, n = append(words, ladlefile.Quoted(word.What)), n+word.Count
@@ -48,7 +49,8 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys []str
 				"clean: trim would take them off", "take the blanks off", "clean", "trim")
 		case o.What == survey.DoubledBlanks:
 			keep(fmt.Sprintf("%s with doubled blanks%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
-				"clean: squeeze would make one of each, and of line ends", "make one blank of each, and of line ends", "clean",
+				"clean: squeeze would make one of each, and of line ends", "make one blank of each, and of line ends",
+				"clean",
 				"squeeze")
 		}
 	}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/notation"
 	"ladle/internal/core/reason"
 )
@@ -43,14 +42,9 @@ func (c *column) datesRule() (rule, why string) {
 	if c.patterns == nil {
 		return "", ""
 	}
-	var quoted []string
-	for _, p := range c.patterns {
-		quoted = append(quoted, ladlefile.Quoted(p))
-	}
-	rule = "date: " + quoted[0]
-	if len(quoted) > 1 {
-		rule = "date: [" + strings.Join(quoted, ", ") + "]"
-		why = fmt.Sprintf("dates are written in %d ways", len(quoted))
+	rule = "date: " + quotedList(c.patterns)
+	if len(c.patterns) > 1 {
+		why = fmt.Sprintf("dates are written in %d ways", len(c.patterns))
 	}
 	if c.unsure {
 		why = join(why, "day and month could be the other way round")

@@ -231,7 +231,8 @@ func (m *matcher) fillable(b *block) []*block {
 	return all
 }
 
-// fitParent matches the file of a block with a table in which the block finds rows. A column that feeds the block is not
+// fitParent matches the file of a block with a table in which the block finds rows. A column that feeds the block is
+// not
 // left over for it.
 func (m *matcher) fitParent(child *block, t *schema.Table) *block {
 	p := m.fit(child.file, t)

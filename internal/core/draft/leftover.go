@@ -23,17 +23,21 @@ func (b *block) byType() {
 		}
 		var left []*column
 		for _, from := range b.file.columns {
-			if from.Type != "blank" && alike(from.Type, c.Type.Kind) && b.unused(from) && !(c.Required && from.Blank > 0) {
+			if from.Type != "blank" && alike(from.Type, c.Type.Kind) && b.unused(from) && !(c.Required &&
+				from.Blank > 0) {
 				left = append(left, from)
 			}
 		}
 		others := slices.ContainsFunc(b.table.Columns, func(o schema.Column) bool {
-			same := o.Type.Kind == c.Type.Kind || measure && compatible(kinds[c.Type.Kind], &o) && o.Type.Kind != value.Text
-			return o.Name != c.Name && same && feedable(&o) && (o.Required || !c.Required || measure) && !b.feeds(o.Name) &&
+			same := o.Type.Kind == c.Type.Kind || measure && compatible(kinds[c.Type.Kind], &o) &&
+				o.Type.Kind != value.Text
+			return o.Name != c.Name && same && feedable(&o) && (o.Required || !c.Required || measure) &&
+				!b.feeds(o.Name) &&
 				b.table.Relation(o.Name) == nil
 		})
 		if len(left) == 1 && !others {
-			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " column that is left"}, of: c,
+			b.fed = append(b.fed, assignment{guess: guess{likely, "the only " + left[0].Type + " column that is left"},
+				of:     c,
 				column: left[0], left: true})
 		}
 	}

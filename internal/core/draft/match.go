@@ -187,7 +187,8 @@ func unfit(g guess, c *schema.Column, from *column) guess {
 	if g.Score < named {
 		return guess{}
 	}
-	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, the first is %q",
+	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, the first "+
+		"is %q",
 		g.Why, not, len(few), c.Declared, first)}
 }
 

@@ -53,7 +53,8 @@ var short = map[string]string{
 }
 
 // units are words at the end of a name that only say in what it is measured.
-var units = []string{"m", "km", "cm", "mm", "ft", "tonne", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct", "percent",
+var units = []string{"m", "km", "cm", "mm", "ft", "tonne", "kg", "g", "lb", "l", "h", "hr", "min", "s", "pct",
+	"percent",
 	"eur", "usd", "gbp", "at", "on"}
 
 // phrases are names that people write in other words, by those that stand for them.

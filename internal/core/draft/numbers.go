@@ -42,14 +42,9 @@ func (n *numbers) rule() (rule, doubt string) {
 	if len(n.examples) == 0 || len(n.examples) == 1 && n.examples[0] == notation.Plain {
 		return "", ""
 	}
-	var quoted []string
-	for _, e := range n.examples {
-		quoted = append(quoted, ladlefile.Quoted(e))
-	}
-	rule = "number: " + quoted[0]
-	if len(quoted) > 1 {
-		rule = "number: [" + strings.Join(quoted, ", ") + "]"
-		doubt = fmt.Sprintf("numbers are written in %d ways", len(quoted))
+	rule = "number: " + quotedList(n.examples)
+	if len(n.examples) > 1 {
+		doubt = fmt.Sprintf("numbers are written in %d ways", len(n.examples))
 	}
 	if around := n.around(); around != "" {
 		doubt = join(doubt, fmt.Sprintf("%s around the numbers is left out; is it the unit of the column?", around))
@@ -58,6 +53,18 @@ func (n *numbers) rule() (rule, doubt string) {
 		doubt = join(doubt, fmt.Sprintf("%s written in another way", reason.Plural(int64(others), "distinct cell")))
 	}
 	return rule, doubt
+}
+
+// quotedList is a single text in quotes, or several as a list.
+func quotedList(texts []string) string {
+	var quoted []string
+	for _, t := range texts {
+		quoted = append(quoted, ladlefile.Quoted(t))
+	}
+	if len(quoted) == 1 {
+		return quoted[0]
+	}
+	return "[" + strings.Join(quoted, ", ") + "]"
 }
 
 // around lists the words that stand around the numbers.

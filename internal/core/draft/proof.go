@@ -141,7 +141,8 @@ func (c *counter) verdict(m *matcher, b *block) error {
 		if float64(c.there) < enough*float64(c.given) {
 			x.Score = min(x.Score, doubtful)
 		}
-		x.Why += fmt.Sprintf("; of all lines, %s of %s cells are; the first other is %q in line %d", reason.Count(c.there),
+		x.Why += fmt.Sprintf("; of all lines, %s of %s cells are; the first other is %q in line %d",
+			reason.Count(c.there),
 			reason.Count(c.given), c.first.text, c.first.line)
 	}
 	return nil
@@ -175,7 +176,8 @@ func (m *matcher) agreements(b *block) (all []witness) {
 		case x.column != nil && x.of.Identity && !relation:
 			a.from, a.table, a.key = x.column, b.table, x.of.Name
 			for _, y := range b.fed {
-				if y.column != nil && y.column != x.column && (y.of.Type.Kind == value.Text || y.of.Type.Kind == value.Int) {
+				if y.column != nil && y.column != x.column && (y.of.Type.Kind == value.Text ||
+					y.of.Type.Kind == value.Int) {
 					a.others = append(a.others, pair{y.column, y.of})
 				}
 			}
@@ -266,7 +268,8 @@ func (a *agreement) line(_ *matcher, r *source.Record) error {
 			continue
 		}
 		if a.differ++; a.differ == 1 {
-			a.first = fmt.Sprintf("in line %d, %s is %q, but the row of %s with %s %s has another %s", lineOf(r), p.from.Name, says,
+			a.first = fmt.Sprintf("in line %d, %s is %q, but the row of %s with %s %s has another %s", lineOf(r),
+				p.from.Name, says,
 				a.table.Name, a.key, id, p.to.Name)
 		}
 		return nil
@@ -284,7 +287,8 @@ func (a *agreement) verdict(_ *matcher, b *block) error {
 	x := &b.fed[i]
 	switch taken := x.lookup == nil; {
 	case a.differ > 0 && taken:
-		b.refuted = append(b.refuted, fmt.Sprintf("%s of the file is not taken for %s: %s", a.from.Name, a.of.Name, a.first))
+		b.refuted = append(b.refuted, fmt.Sprintf("%s of the file is not taken for %s: %s", a.from.Name, a.of.Name,
+			a.first))
 		b.fed = slices.Delete(b.fed, i, i+1)
 	case a.differ == 0 && a.miss == 0 && a.agree >= fewest:
 		var names []string

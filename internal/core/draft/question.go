@@ -273,7 +273,8 @@ func (w *writer) candidates(b *block, x assignment) (all []*column) {
 // nameChoices are what can become of names that a lookup doesn't find; adds says that the draft adds them.
 func (w *writer) nameChoices(b *block, block string, x assignment, missing []string, adds bool) []Choice {
 	set := func(value string) []ladlefile.Setting {
-		return []ladlefile.Setting{{At: []string{"tables", block, "columns", x.of.Name}, Key: "not_found", Value: value}}
+		return []ladlefile.Setting{{At: []string{"tables", block, "columns", x.of.Name}, Key: "not_found",
+			Value: value}}
 	}
 	aside := Choice{Says: "their lines are set aside"}
 	added := Choice{Says: "they are new: each becomes a row of " + x.lookup.table.Name}
@@ -321,7 +322,8 @@ func (w *writer) requiredChoices(b *block, name string) []Choice {
 	of := b.table.Column(name)
 	for _, c := range w.candidates(b, assignment{of: of}) {
 		all = append(all, Choice{Says: c.Name, Samples: c.sample(),
-			lines: []string{fmt.Sprintf("      %s: %s  # chosen by hand", ladlefile.Scalar(name), ladlefile.Scalar(c.ref))}})
+			lines: []string{fmt.Sprintf("      %s: %s  # chosen by hand", ladlefile.Scalar(name),
+				ladlefile.Scalar(c.ref))}})
 	}
 	return append(all, sameValue(name))
 }

@@ -58,8 +58,8 @@ func (f File) encodingQuestion() *Question {
 	if could == nil {
 		return nil
 	}
-	q := &Question{kind: askEncoding, Where: f.where(), Why: "the file isn't UTF-8, and its encoding isn't certain; in which " +
-		"one does this read right?"}
+	q := &Question{kind: askEncoding, Where: f.where(), Why: "the file isn't UTF-8, and its encoding isn't certain; " +
+		"in which one does this read right?"}
 	set := func(f *File, name string) error { return f.Asked.SetEncoding(name) }
 	for _, r := range could {
 		c := Choice{Says: r.Encoding, again: true, read: func(f *File, _ string) error { return set(f, r.Encoding) }}
@@ -68,7 +68,8 @@ func (f File) encodingQuestion() *Question {
 		}
 		q.Choices = append(q.Choices, c)
 	}
-	q.Choices = append(q.Choices, Choice{Says: "another one", Asks: "its name, such as windows-1252", again: true, read: set})
+	q.Choices = append(q.Choices, Choice{Says: "another one", Asks: "its name, such as windows-1252", again: true,
+		read: set})
 	return q
 }
 
@@ -96,8 +97,9 @@ func (f File) headerQuestion() *Question {
 		here.Samples = names[:min(len(names), 6)]
 	}
 	return &Question{kind: askHeader, Where: f.where(), Why: "which line has the names of the columns?",
-		Choices: []Choice{here, none, {Says: "another line", Asks: "its number, or 3-4 where they take two", again: true,
-			read: func(f *File, line string) error { return f.Asked.SetHeader(line) }}}}
+		Choices: []Choice{here, none, {Says: "another line", Asks: "its number, or 3-4 where they take two",
+			again: true,
+			read:  func(f *File, line string) error { return f.Asked.SetHeader(line) }}}}
 }
 
 func (f File) widthsQuestion() *Question {
@@ -118,7 +120,8 @@ func (f File) escapeQuestion() *Question {
 	if !f.Survey.Read.Escaped || f.Asked.Escape != "" {
 		return nil
 	}
-	return &Question{kind: askEscape, Where: f.where(), Why: "a backslash seems to stand before quotes inside of values",
+	return &Question{kind: askEscape, Where: f.where(), Why: "a backslash seems to stand before quotes inside of " +
+		"values",
 		Choices: []Choice{{Says: "it makes the quote part of the value", again: true,
 			read: func(f *File, _ string) error { return f.Asked.SetEscape(`\`) }},
 			{Says: "no, it is part of the value itself"}}}
@@ -136,10 +139,12 @@ func (f File) endQuestion() *Question {
 	switch s := f.Survey.Second; {
 	case s != nil && text:
 		return &Question{kind: askSecond, Where: f.where(), Why: fmt.Sprintf(anotherTable, "line", s.Line, s.Says),
-			Choices: []Choice{out("leave it and what follows out", s.Rows), {Says: "no, these are rows like the others"}}}
+			Choices: []Choice{out("leave it and what follows out", s.Rows),
+				{Says: "no, these are rows like the others"}}}
 	case s == nil && f.Survey.EndsWithTotal && text:
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
-		return &Question{kind: askTotal, Where: f.where(), Why: fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line,
+		return &Question{kind: askTotal, Where: f.where(), Why: fmt.Sprintf("line %d, %q, seems to sum up the others",
+			last.Line,
 			last.Says), Choices: []Choice{out("leave it out", 1), {Says: "no, it is a row like the others",
 			read: func(f *File, _ string) error { f.keepTotal = true; return nil }}}}
 	}
@@ -150,10 +155,12 @@ func (f File) shapeQuestion() *Question {
 	if f.shape != nil || len(f.Survey.Shapes) == 0 {
 		return nil
 	}
-	q := &Question{kind: askShape, Where: f.where(), Harmless: true, Choices: []Choice{{Says: "leave them as they are"}}}
+	q := &Question{kind: askShape, Where: f.where(), Harmless: true,
+		Choices: []Choice{{Says: "leave them as they are"}}}
 	for _, s := range f.Survey.Shapes {
-		q.Choices = append(q.Choices, Choice{Says: pick(s.Key == survey.ColumnsToRows, "make a line of each of the columns from "+
-			s.Columns[0]+" to "+s.Columns[len(s.Columns)-1], "make a line of each part of "+s.Columns[0]),
+		q.Choices = append(q.Choices, Choice{Says: pick(s.Key == survey.ColumnsToRows,
+			"make a line of each of the columns from "+
+				s.Columns[0]+" to "+s.Columns[len(s.Columns)-1], "make a line of each part of "+s.Columns[0]),
 			read: func(f *File, _ string) error {
 				made, err := shaped(context.Background(), *f, s)
 				if err == nil {
@@ -170,7 +177,8 @@ func (f File) shapeQuestion() *Question {
 
 // tableQuestion asks which table a file is for.
 func (w *writer) tableQuestion(b *block) *Question {
-	q := &Question{kind: askTable, Where: b.file.input, Why: b.doubt, Answer: -1, doubt: len(w.made.Doubts) - 1, obstacle: -1}
+	q := &Question{kind: askTable, Where: b.file.input, Why: b.doubt, Answer: -1, doubt: len(w.made.Doubts) - 1,
+		obstacle: -1}
 	into := func(name string) func(*File, string) error {
 		return func(f *File, said string) error {
 			f.Into = name

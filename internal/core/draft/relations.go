@@ -52,7 +52,8 @@ func (m *matcher) ids(t *schema.Table, c *schema.Column, from *column, g guess) 
 	if m.err = cmp.Or(m.err, err); n == 0 && m.values.sizes[parent] > 0 {
 		return guess{}
 	}
-	return guess{min(g.Score, doubtful), fmt.Sprintf("%s; the numbers of the file are taken for ids of %s, which has %d of "+
+	return guess{min(g.Score, doubtful), fmt.Sprintf("%s; the numbers of the file are taken for ids of %s, which "+
+		"has %d of "+
 		"%d of them", g.Why, parent.Name, n, min(len(from.texts), fewTexts))}
 }
 

@@ -23,8 +23,9 @@ func (w *writer) rules(f *file) {
 		for _, k := range r.kept {
 			w.doubt("    ", c.Name+": "+k.says, f.input)
 			w.ask(len(w.lines)-1, where, k.says, Choice{Says: "keep it as it is"}, Choice{Says: k.change,
-				settings: []ladlefile.Setting{{At: []string{"inputs", f.input, "columns", c.ref}, Key: k.key, Value: []string{k.value},
-					Add: true}}}).Harmless = true
+				settings: []ladlefile.Setting{{At: []string{"inputs", f.input, "columns", c.ref}, Key: k.key,
+					Value: []string{k.value},
+					Add:   true}}}).Harmless = true
 		}
 		if r.parts == nil {
 			if r.doubt {

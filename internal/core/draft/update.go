@@ -45,13 +45,16 @@ type updater struct {
 	made    Revision
 }
 
-// Update holds a ladle file, with its text, against files, one for each of its inputs and then more that it doesn't know
+// Update holds a ladle file, with its text, against files, one for each of its inputs and then more that it doesn't
+// know
 // yet, and against the tables of a database. Columns that were renamed get their new names, new ones that fit are put
 // in, more files get inputs and blocks; nothing is taken out.
-func Update(ctx context.Context, f *ladlefile.File, text []byte, files []File, s *schema.Schema, db engine.Reader) (*Revision,
+func Update(ctx context.Context, f *ladlefile.File, text []byte, files []File, s *schema.Schema,
+	db engine.Reader) (*Revision,
 	error) {
-	u := &updater{matcher: &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}, file: f, before: text,
-		text: text, said: map[*ladlefile.Input][]string{}, renamed: map[*column]string{},
+	u := &updater{matcher: &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}, file: f,
+		before: text,
+		text:   text, said: map[*ladlefile.Input][]string{}, renamed: map[*column]string{},
 		used: map[*column]bool{}}
 	for i, one := range files {
 		made := prepare(one, u.files)
@@ -126,8 +129,10 @@ func (u *updater) column(b *ladlefile.Block, t *schema.Table, fit *block, c ladl
 		from := cmp.Or(x.column, x.single())
 		known := slices.ContainsFunc(b.Columns, func(o ladlefile.Column) bool { return o.Name.Value == x.of.Name })
 		if from != nil && !known && source.FoldName(from.Name) == source.FoldName(c.Source.From.Value) {
-			u.edit(ladlefile.Setting{At: []string{"tables", b.Name.Value, "columns"}, Key: c.Name.Value, Rename: x.of.Name},
-				where, fmt.Sprintf("%s has no such column; it goes into %s: %s", t.Name, x.of.Name, x.Why), x.Score < sure)
+			u.edit(ladlefile.Setting{At: []string{"tables", b.Name.Value, "columns"}, Key: c.Name.Value,
+				Rename: x.of.Name},
+				where, fmt.Sprintf("%s has no such column; it goes into %s: %s", t.Name, x.of.Name, x.Why),
+				x.Score < sure)
 			return x.of.Name
 		}
 	}
@@ -148,8 +153,10 @@ func (u *updater) source(in *ladlefile.Input, b *ladlefile.Block, fit *block, c 
 			continue
 		}
 		u.renamed[now], u.used[now] = from.Value, true
-		u.edit(ladlefile.Setting{At: []string{"tables", b.Name.Value, "columns", c.Name.Value}, Key: "from", Value: now.ref},
-			where, fmt.Sprintf("%s has no column %q; %q takes its place: %s", in.Name.Value, from.Value, now.Name, x.Why),
+		u.edit(ladlefile.Setting{At: []string{"tables", b.Name.Value, "columns", c.Name.Value}, Key: "from",
+			Value: now.ref},
+			where, fmt.Sprintf("%s has no column %q; %q takes its place: %s", in.Name.Value, from.Value, now.Name,
+				x.Why),
 			x.Score < sure)
 		return
 	}

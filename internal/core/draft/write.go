@@ -73,7 +73,8 @@ func (w *writer) input(f *file) {
 	}
 	if h := m.Header; h.Value != "" {
 		unsure := h.Confidence < 0.9 && !f.settled[askHeader]
-		w.said("    header: "+h.Value, pick(unsure, "a guess; check which line has the names of the columns", ""), unsure,
+		w.said("    header: "+h.Value, pick(unsure, "a guess; check which line has the names of the columns", ""),
+			unsure,
 			f.input+": header")
 	}
 	if e := m.Encoding; e.Given || e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
@@ -94,7 +95,8 @@ func (w *writer) input(f *file) {
 	}
 	if m.Merged > 0 && m.MergedDown == nil {
 		w.doubt("    ",
-			fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule of "+
+			fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule "+
+				"of "+
 				"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
 	}
 	w.shapes(f)
@@ -135,7 +137,8 @@ func (w *writer) footer(f *file) {
 			f.input+": another table")
 	case f.Survey.EndsWithTotal && text:
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
-		w.said(fmt.Sprintf("    footer_lines: %d", lines+1), fmt.Sprintf("line %d, %q, seems to sum up the others", last.Line,
+		w.said(fmt.Sprintf("    footer_lines: %d", lines+1), fmt.Sprintf("line %d, %q, seems to sum up the others",
+			last.Line,
 			last.Says), true, f.input+": footer_lines")
 		return
 	}

@@ -85,7 +85,8 @@ func Decode(path string, source []byte) (*File, error) {
 	}
 	sum := sha256.Sum256(source)
 	f := &File{Path: path, Sum: hex.EncodeToString(sum[:])}
-	parsed, err := parser.ParseBytes(bytes.ReplaceAll(source, []byte("\r\n"), []byte("\n")), 0) // it miscounts lines else
+	parsed, err := parser.ParseBytes(bytes.ReplaceAll(source, []byte("\r\n"), []byte("\n")),
+		0) // it miscounts lines else
 	switch {
 	case err != nil:
 		d.syntax(err)

@@ -35,8 +35,9 @@ func Edit(path string, text []byte, all ...Setting) ([]byte, error) {
 			err = e.verify(treeOf(before), s)
 		}
 		if err != nil {
-			return nil, fault.At(fault.Wrong, fault.Problem{File: path, What: fmt.Sprintf("%q can't be put under %s by itself: %s",
-				s.YAML(), s.Where(), err), Do: "put it there by hand"})
+			return nil, fault.At(fault.Wrong, fault.Problem{File: path,
+				What: fmt.Sprintf("%q can't be put under %s by itself: %s",
+					s.YAML(), s.Where(), err), Do: "put it there by hand"})
 		}
 	}
 	if dos {

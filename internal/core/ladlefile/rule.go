@@ -171,7 +171,8 @@ func (d *decoder) dates(n ast.Node) (all []datePattern) {
 			d.fields(n, "date:", map[string]func(ast.Node){"pattern": d.into(&p.Text, "pattern:"),
 				"language": d.into(&p.language, "language:")})
 			if !p.Text.Given() {
-				d.problem(placeOf(n), "date: needs pattern:", "write for example date: {pattern: d MMMM yyyy, language: fr}")
+				d.problem(placeOf(n), "date: needs pattern:", "write for example date: {pattern: d MMMM yyyy, "+
+					"language: fr}")
 			}
 		default:
 			p.Text = d.scalar(n, "date:")

@@ -34,7 +34,8 @@ type Pair struct {
 func (p Pair) TooLong() bool { return p.Length > 0 && p.Longest > p.Length && p.Lookup == "" }
 
 // Beside puts the columns of a file beside those of a table, by their names and values.
-func Beside(ctx context.Context, f draft.File, s *schema.Schema, t *schema.Table, db engine.Reader) (*Comparison, error) {
+func Beside(ctx context.Context, f draft.File, s *schema.Schema, t *schema.Table, db engine.Reader) (*Comparison,
+	error) {
 	d, err := draft.Make(ctx, []draft.File{f}, s, db, t.Name)
 	if err != nil {
 		return nil, err

@@ -1,4 +1,5 @@
-// Package look takes a few rows out of files and tables, as people look at them before and after every step. [File] takes
+// Package look takes a few rows out of files and tables, as people look at them before and after every step. [File]
+// takes
 // them from a table of source, as it stands or as it is cleaned, [Rows] from a table of a database; neither reads more
 // than it shows. [Beside] puts the columns of a file beside those of a table.
 package look
@@ -86,16 +87,19 @@ func fileRow(r *source.Record, line int64, columns int) Row {
 	return row
 }
 
-// Rows returns rows of a table of the database, with what its foreign keys refer to by name. from, when it isn't nil, is
+// Rows returns rows of a table of the database, with what its foreign keys refer to by name. from, when it isn't nil,
+// is
 // the least value of its whole-number key.
 func Rows(ctx context.Context, db engine.Reader, t *schema.Table, from *int64, newest bool, n int) (*Page, error) {
 	if t.Odd != "" {
-		return nil, fault.New(fault.Refused, fmt.Sprintf("%s can't be read: %s", t.Name, t.Odd), "look at another table")
+		return nil, fault.New(fault.Refused, fmt.Sprintf("%s can't be read: %s", t.Name, t.Odd),
+			"look at another table")
 	}
 	w := engine.Window{N: n + 1, Newest: newest}
 	if from != nil {
 		if w.By, w.From = numberKey(t), *from; w.By == "" {
-			return nil, fault.New(fault.Wrong, fmt.Sprintf("%s has no whole-number key to begin from", t.Name), "leave --from out")
+			return nil, fault.New(fault.Wrong, fmt.Sprintf("%s has no whole-number key to begin from", t.Name),
+				"leave --from out")
 		}
 	}
 	p := &Page{Of: t.Name, Columns: t.Names(), Rows: []Row{}}

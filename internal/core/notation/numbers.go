@@ -99,7 +99,8 @@ func CoveringNumbers(cells []string, most int, likely ...string) (examples []str
 		try(example)
 	}
 	for _, c := range cells {
-		if !slices.ContainsFunc(candidates, func(n *Number) bool { return n.reads(c) }) && len(candidates) < mostNumbers {
+		if !slices.ContainsFunc(candidates, func(n *Number) bool { return n.reads(c) }) &&
+			len(candidates) < mostNumbers {
 			try(Guess(c))
 		}
 	}

@@ -113,7 +113,8 @@ const (
 )
 
 var names = [kinds]string{"other",
-	"not_number", "not_plain_number", "not_number_like", "two_numbers", "leading_zero", "has_fraction", "too_large_whole",
+	"not_number", "not_plain_number", "not_number_like", "two_numbers", "leading_zero", "has_fraction",
+	"too_large_whole",
 	"out_of_range", "too_many_decimals",
 	"too_many_digits", "too_precise_number", "too_large_float", "not_held_number", "number_for_type",
 	"not_date", "not_date_time", "not_time", "not_date_like", "no_such_moment", "more_than_date", "date_without_time",

@@ -72,6 +72,9 @@ var ofCells = map[Kind]phrase{
 	NotNumberLike:  func(c Cause) string { return "is not a number like " + strings.Join(c.List.All(), " or ") },
 	TwoNumbers: func(c Cause) string {
 		l := c.List.All()
+		if len(l) < 4 {
+			return "is two numbers by two notations"
+		}
 		return fmt.Sprintf("is %s when read like %s, and %s when read like %s", l[0], l[1], l[2], l[3])
 	},
 	LeadingZero:   says("starts with a zero, which a number would lose"),

@@ -210,7 +210,8 @@ func (m *maker) several(h source.Header, c *ColumnsToRows) (lines []line) {
 				lines = append(lines, line{[]byte(called), slices.Repeat([]int{-1}, len(c.Values))})
 			}
 			if other := lines[at].fields[v]; other >= 0 {
-				m.wrong(value.Name, fmt.Sprintf("the columns %q and %q are both %s of %s", h.Names[other], name, value.Name.Text,
+				m.wrong(value.Name, fmt.Sprintf("the columns %q and %q are both %s of %s", h.Names[other], name,
+					value.Name.Text,
 					called), "make the pattern narrower")
 			}
 			lines[at].fields[v] = i

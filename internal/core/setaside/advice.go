@@ -258,7 +258,8 @@ func (g *group) advice(at place) *Advice {
 	return nil
 }
 
-// contradictionAdvice takes what most lines have, where one is against many, or one of the lines as it is; a blank can be
+// contradictionAdvice takes what most lines have, where one is against many, or one of the lines as it is; a blank can
+// be
 // filled from the other lines.
 func (g *group) contradictionAdvice(at place) *Advice {
 	a := &Advice{}

@@ -40,7 +40,8 @@ type sheetTable struct {
 func openSheets(f *file, z *zip.Reader, asked ReadOptions, every bool) ([]Table, error) {
 	if asked.Encoding != "" || asked.Delimiter != "" || asked.Quote != "" || asked.Footer != 0 ||
 		asked.Escape != "" || asked.Comment != "" || asked.Widths != "" || asked.ShortLines || asked.Member != "" {
-		return nil, f.odd("this is a workbook; how a text is read (encoding, delimiter, quote, escape, comment, widths, short "+
+		return nil, f.odd("this is a workbook; how a text is read (encoding, delimiter, quote, escape, comment, "+
+			"widths, short "+
 			"lines, footer) or JSON (member) doesn't apply to it", "delete that; range: sets where rows end")
 	}
 	book, err := sheet.Open(z)

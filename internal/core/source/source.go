@@ -1,5 +1,6 @@
 // Package source reads files into records whose cells know where they stand: text in any delimiter and encoding,
-// sheets of workbooks, packed or not, and several files as one table. How a file is to be read is detected by looking at
+// sheets of workbooks, packed or not, and several files as one table. How a file is to be read is detected by looking
+// at
 // it, and can be said.
 package source
 

@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 
 	"ladle/internal/core/draft"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
+	"ladle/internal/term"
 )
 
 // drafting is a draft at work: files, and what is made of them.
@@ -44,6 +46,9 @@ func (d *drafting) draft(ctx context.Context, asks bool) (made *draft.Draft, err
 func (d *drafting) ask(ctx context.Context) (*draft.Draft, error) {
 	for {
 		q, file, err := d.next()
+		if d.askAgain(err) {
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -61,10 +66,21 @@ func (d *drafting) ask(ctx context.Context) (*draft.Draft, error) {
 			return nil, err
 		}
 		d.remember()
-		if err := d.take(ctx, q, file, n, typed); err != nil {
+		if err := d.take(ctx, q, file, n, typed); err != nil && !d.askAgain(err) {
 			return nil, err
 		}
 	}
+}
+
+// askAgain reports whether an error comes of the last answer, so that it is shown and the question asked again.
+func (d *drafting) askAgain(err error) bool {
+	var f *fault.Fault
+	if !errors.As(err, &f) || f.Class == fault.Failed || len(d.before) == 0 {
+		return false
+	}
+	term.NewScreen(os.Stderr).Note("%s", err)
+	d.goBack()
+	return true
 }
 
 // next is the next question, and the number of the file that it is about; nil for none.

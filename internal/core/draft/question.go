@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
 )
 
 // Question is a doubt that a person can settle.
@@ -30,8 +31,9 @@ type Choice struct {
 	Samples []string // of the column that is chosen
 	Asks    string   // what the person must type for it; "" for nothing
 
-	quotes   bool     // what is typed is one value, written as such
-	lines    []string // in place of those of the question; nil where they stay
+	check    func(typed string) error // what is wrong with what is typed; nil for anything
+	quotes   bool                     // what is typed is one value, written as such
+	lines    []string                 // in place of those of the question; nil where they stay
 	settings []ladlefile.Setting
 	read     func(f *File, typed string) error // of a question about reading: how the file is read then
 	again    bool                              // the file must be surveyed again
@@ -170,6 +172,8 @@ func (q *Question) Accepts(c Choice, text string) error {
 	switch {
 	case strings.ContainsAny(text, "\n\r\x00"):
 		return fmt.Errorf("it has more than one line")
+	case c.check != nil:
+		return c.check(text)
 	case c.read != nil:
 		return c.read(&File{}, text)
 	}
@@ -188,14 +192,24 @@ func contradictionChoices(block string) []Choice {
 }
 
 // keyChoices are what can be the key of a block.
-func keyChoices(key []string) []Choice {
+func keyChoices(b *block, key []string) []Choice {
 	all := []Choice{{Says: "the key is " + strings.Join(key, " and ")},
 		{Says: "none: every line is added as a row", lines: []string{"    key: none  # chosen by hand"}}}
 	if key == nil {
 		all = []Choice{{Says: "none: every line is added as a row"}}
 	}
 	return append(all, Choice{Says: "other columns of the table", Asks: "their names, with commas between them",
-		lines: []string{"    key: [" + typed + "]  # chosen by hand"}})
+		lines: []string{"    key: [" + typed + "]  # chosen by hand"}, check: b.mayBeKey})
+}
+
+// mayBeKey returns what is wrong with columns, with commas between them, as a key.
+func (b *block) mayBeKey(columns string) error {
+	for name := range strings.SplitSeq(columns, ",") {
+		if name = strings.TrimSpace(name); !b.feeds(name) {
+			return fmt.Errorf("nothing feeds a column %q of %s", name, b.table.Name)
+		}
+	}
+	return nil
 }
 
 // matchChoices are what can feed a column of a table.
@@ -220,15 +234,21 @@ func (w *writer) matchChoices(b *block, x assignment) []Choice {
 	if !x.of.Required {
 		return append(all, Choice{Says: "nothing: the column is left out", lines: leave})
 	}
-	return append(all, sameValue(x.of.Name), Choice{Says: "none of them: leave it open for now", lines: []string{
+	return append(all, sameValue(x.of), Choice{Says: "none of them: leave it open for now", lines: []string{
 		fmt.Sprintf("      # ? %s is required", ladlefile.OneLine(x.of.Name)),
 		fmt.Sprintf("      # %s: {constant: ...}", ladlefile.Scalar(x.of.Name))}})
 }
 
 // sameValue is the choice to give all lines the same value.
-func sameValue(column string) Choice {
-	return Choice{Says: "the same value for all lines", Asks: "the value", quotes: true,
-		lines: []string{fmt.Sprintf("      %s: {constant: %s}  # chosen by hand", ladlefile.Scalar(column), typed)}}
+func sameValue(c *schema.Column) Choice {
+	check := func(text string) error {
+		if !readable(text, c) {
+			return fmt.Errorf("%q is no value of a column %s", text, c.Declared)
+		}
+		return nil
+	}
+	return Choice{Says: "the same value for all lines", Asks: "the value", quotes: true, check: check,
+		lines: []string{fmt.Sprintf("      %s: {constant: %s}  # chosen by hand", ladlefile.Scalar(c.Name), typed)}}
 }
 
 // names are the columns of the file that feed a column.
@@ -291,7 +311,7 @@ func (w *writer) nameChoices(b *block, block string, x assignment, missing []str
 	}
 	if pairs != nil {
 		all = append(all, Choice{Says: "they are slips: " + said(pairs), settings: []ladlefile.Setting{
-			{At: []string{"inputs", b.file.input, "columns", x.single().ref}, Key: "recode", Value: pairs}}})
+			{At: []string{"inputs", b.file.input, "columns", x.single().ref}, Key: "recode", Value: pairs, Add: true}}})
 	}
 	if t := x.lookup.table; !adds && t.Identity() != nil && len(t.Missing([]string{x.lookup.by[0].of.Name})) == 0 &&
 		isNames(t) {
@@ -325,5 +345,5 @@ func (w *writer) requiredChoices(b *block, name string) []Choice {
 			lines: []string{fmt.Sprintf("      %s: %s  # chosen by hand", ladlefile.Scalar(name),
 				ladlefile.Scalar(c.ref))}})
 	}
-	return append(all, sameValue(name))
+	return append(all, sameValue(of))
 }

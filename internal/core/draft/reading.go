@@ -177,7 +177,8 @@ func (f File) shapeQuestion() *Question {
 
 // tableQuestion asks which table a file is for.
 func (w *writer) tableQuestion(b *block) *Question {
-	q := &Question{kind: askTable, Where: b.file.input, Why: b.doubt, Answer: -1, doubt: len(w.made.Doubts) - 1,
+	why, _, _ := strings.Cut(b.doubt, "; draft --table")
+	q := &Question{kind: askTable, Where: b.file.input, Why: why, Answer: -1, doubt: len(w.made.Doubts) - 1,
 		obstacle: -1}
 	into := func(name string) func(*File, string) error {
 		return func(f *File, said string) error {
@@ -197,6 +198,12 @@ func (w *writer) tableQuestion(b *block) *Question {
 	if b.rival != nil {
 		q.Choices = append(q.Choices, Choice{Says: "it is for " + b.rival.Name, read: into(b.rival.Name)})
 	}
-	q.Choices = append(q.Choices, Choice{Says: "it is for another table", Asks: "its name", read: into("")})
+	q.Choices = append(q.Choices, Choice{Says: "it is for another table", Asks: "its name", read: into(""),
+		check: func(name string) error {
+			if w.schema.Table(name) == nil {
+				return noTable(name, w.schema)
+			}
+			return nil
+		}})
 	return q
 }

@@ -201,7 +201,7 @@ func (w *writer) block(b *block) {
 	}
 	w.said("    key: "+text, why, !certain, name+": key")
 	if !certain {
-		w.ask(len(w.lines)-1, name+": key", why, keyChoices(key)...)
+		w.ask(len(w.lines)-1, name+": key", why, keyChoices(b, key)...)
 	}
 	w.keyRepeats(b, name, key)
 	w.line("    columns:")

@@ -168,7 +168,15 @@ func (s Setting) into(tree any, path []string) (made any, ok bool) {
 		return map[string]any{s.Key: value}, s.Key != ""
 	case map[string]any:
 		if s.Key != "" {
-			if old := there[s.Key]; s.Add && old != nil {
+			old := there[s.Key]
+			if pairs, isMap := old.(map[string]any); s.Add && isMap {
+				more, _ := value.(map[string]any)
+				for k, v := range more {
+					pairs[k] = v
+				}
+				return there, more != nil
+			}
+			if s.Add && old != nil {
 				list, isList := old.([]any)
 				if !isList {
 					list = []any{old}
@@ -267,16 +275,16 @@ func (e *editor) putEntries(at place, path []string, s Setting) error {
 		if !ok || len(path) > 0 {
 			return fmt.Errorf("there is no list")
 		}
-		for _, p := range slices.Backward(pairs) { // each goes to the end, but the places are those of before
-			if err := e.insert(at, []string{p.Key}, Flow(p.Value), ""); err != nil {
-				return err
-			}
-		}
-		return nil
+		return e.insertPairs(at, pairs)
 	}
 	if there, ok := at.entry(s.Key); ok && len(path) == 0 {
 		more, isList := s.Value.([]string)
+		pairs, arePairs := s.Value.([]Pair)
 		switch list := there.node.(type) {
+		case *ast.MappingNode, *ast.MappingValueNode:
+			if s.Add && arePairs {
+				return e.insertPairs(there, pairs)
+			}
 		case *ast.SequenceNode:
 			if s.Add && isList {
 				return e.addItems(place{list, there.key}, more)
@@ -289,6 +297,20 @@ func (e *editor) putEntries(at place, path []string, s Setting) error {
 		return e.replace(there, Flow(s.Value))
 	}
 	return e.insert(at, append(slices.Clone(path), s.Key), Flow(s.Value), s.Comment)
+}
+
+// insertPairs puts pairs behind the entries of a mapping.
+func (e *editor) insertPairs(at place, pairs []Pair) error {
+	if m, ok := at.node.(*ast.MappingNode); ok && m.IsFlowStyle {
+		all := Flow(pairs)
+		return e.intoBrackets(m.End.Position.Line, m.End.Position.Column, len(m.Values) == 0, all[1:len(all)-1])
+	}
+	for _, p := range slices.Backward(pairs) { // each goes to the end, but the places are those of before
+		if err := e.insert(at, []string{p.Key}, Flow(p.Value), ""); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // insert puts a new entry behind those of a mapping: keys, each inside of the one before, and a value.

@@ -24,6 +24,7 @@ inputs:
 
         clean: trim
       Word: {blank_is: x}
+      Flag: {recode: {Norwey: Norway}}
       Note:
         blank_is:
         - none
@@ -107,6 +108,12 @@ func TestEdit(t *testing.T) {
 			"{no: No}", "{number: No}"},
 		{"words that are added", Setting{At: []string{"inputs", "register", "columns", "Größe"}, Key: "blank_is",
 			Value: []string{"nil"}, Add: true}, `['?', "n/a"]`, `['?', "n/a", nil]`},
+		{"pairs in braces", Setting{At: []string{"inputs", "register", "columns", "Flag", "recode"},
+			Value: []Pair{{"Denmrk", "Denmark"}, {"UK", "United Kingdom"}}}, "{Norwey: Norway}",
+			"{Norwey: Norway, Denmrk: Denmark, UK: United Kingdom}"},
+		{"pairs that are added", Setting{At: []string{"inputs", "register", "columns", "Type"}, Key: "recode",
+			Value: []Pair{{"Barg", "Barge"}}, Add: true}, "          Tg: Tug   # a slip\n",
+			"          Tg: Tug   # a slip\n          Barg: Barge\n"},
 		{"a cleaning that is added", Setting{At: []string{"inputs", "register", "columns", "Type"}, Key: "clean",
 			Value: []string{"squeeze"}, Add: true}, "clean: trim", "clean: [trim, squeeze]"},
 		{"a section that is not there", Setting{Key: "set_aside_limit", Value: 5}, "columns: {no: No}}\n",

@@ -45,8 +45,6 @@ func draftCommand() *command {
 				"port-merrow/draft.ladle.yaml"},
 			{"What changed since a ladle file was written", "ladle draft --update port-merrow/harbour.ladle.yaml " +
 				"--db port-merrow/harbour.db"},
-			{"On the screen, for several files that belong together",
-				"ladle draft port-merrow/arrivals.csv port-merrow/cargo.csv --db port-merrow/harbour.db"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error { return runDraft(ctx, c, c.Bool("json")) },
 	}

@@ -47,8 +47,6 @@ func loadCommand() *command {
 				"port-merrow/harbour.db --into pilot"},
 			{"Load the harbour's files, after a look at what will be done",
 				"ladle load port-merrow/harbour.ladle.yaml --db port-merrow/harbour.db"},
-			{"The same every night from cron, without a question", "ladle load port-merrow/harbour.ladle.yaml --db " +
-				"port-merrow/harbour.db --yes"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
 			newest, _ := strconv.Atoi(c.String("newest")) // it was checked
@@ -88,8 +86,6 @@ func tryCommand() *command {
 				"port-merrow/harbour.db"},
 			{"What is wrong, and putting it right by answers", "ladle try port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db --fix"},
-			{"A first impression of large files", "ladle try port-merrow/harbour.ladle.yaml --db " +
-				"port-merrow/harbour.db --first 1000"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
 			first, _ := strconv.ParseInt(c.String("first"), 10, 64) // it was checked

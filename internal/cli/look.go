@@ -44,8 +44,6 @@ func lookCommand() *command {
 					"(.csv or .xlsx) instead"},
 			replaceOption(), jsonOption()},
 		examples: []example{
-			{"The first rows of a file", "ladle look port-merrow/arrivals.csv"},
-			{"The same as the ladle file cleans them", "ladle look port-merrow/harbour.ladle.yaml --lines 5"},
 			{"What came last into a table", "ladle look port_call --db port-merrow/harbour.db --newest"},
 			{"A file beside the table that it is for", "ladle look pilot --db port-merrow/harbour.db --beside " +
 				"port-merrow/pilots.csv"},

@@ -23,8 +23,8 @@ const (
 
 // Question is the next question about the way the file is read; nil for none. What it was read as before is the guess.
 func (f File) Question() *Question {
-	for _, ask := range []func(File) *Question{File.encodingQuestion, File.headerQuestion, File.widthsQuestion,
-		File.escapeQuestion, File.endQuestion, File.shapeQuestion} {
+	for _, ask := range []func(File) *Question{File.encodingQuestion, File.widthsQuestion, File.escapeQuestion,
+		File.headerQuestion, File.endQuestion, File.shapeQuestion} {
 		if q := ask(f); q != nil && !f.settled[q.kind] {
 			q.Answer, q.doubt, q.obstacle = -1, -1, -1
 			return q

@@ -48,7 +48,7 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof,interrupts",
+	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof,relink,interrupts",
 		"what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations, checks "+
 			"and the logbook cost on each, and how soon an interrupt ends a load")
 	flag.Parse()
@@ -68,6 +68,10 @@ func main() {
 		}
 		if name, is := strings.CutPrefix(kind, "proof"); is {
 			stop(b.proof(strings.TrimPrefix(name, ":"), *runs))
+			continue
+		}
+		if name, is := strings.CutPrefix(kind, "relink"); is {
+			stop(b.relink(strings.TrimPrefix(name, ":"), *runs))
 			continue
 		}
 		if name, is := strings.CutPrefix(kind, "interrupts"); is {

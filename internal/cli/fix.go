@@ -53,7 +53,13 @@ func runFix(ctx context.Context, c *cli.Command, o load.Options) error {
 		if err != nil {
 			return nil, err
 		}
+		others, err := openOthers(ctx, c, file)
+		defer closeOthers(others)
+		if err != nil {
+			return nil, err
+		}
 		now := o
+		now.Others = others
 		now.Corrected = append(append([]string(nil), o.Corrected...), corrected...)
 		o.Corrected = nil // they are kept once they were taken in
 		return answered(ctx, file, true, func() (*report.Report, error) {

@@ -32,8 +32,8 @@ func loadCommand() *command {
 			"transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
-		options: []option{databaseOption(), waitOption(), timeoutOption(), inputOption(), correctedOption(),
-			againOption(),
+		options: []option{databaseOption(), otherOption(), waitOption(), timeoutOption(), inputOption(),
+			correctedOption(), againOption(),
 			{name: "yes", group: groupAsk, does: "don't ask. New names that look like others are not added, and no " +
 				"row is removed"},
 			removalOption("with --yes, remove the rows that gone_from_file: finds"),
@@ -73,7 +73,7 @@ func tryCommand() *command {
 		does:  "dry run: do everything that load does, checks included, then roll it back",
 		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
 		about: "The exit status is the one that load with the same options would have.",
-		options: []option{databaseOption(), waitOption(), timeoutOption(),
+		options: []option{databaseOption(), otherOption(), waitOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
 				check: countCheck},
 			{name: "fix", group: groupAsk, does: "ask about each problem that has a known solution, write the one " +
@@ -176,6 +176,11 @@ func runLoadOf(ctx context.Context, c *cli.Command, file *ladlefile.File, o load
 		return err
 	}
 	defer list.discard()
+	o.Others, err = openOthers(ctx, c, file)
+	defer closeOthers(o.Others)
+	if err != nil {
+		return err
+	}
 	r, err := answered(ctx, file, o.Try || o.Ask != nil, func() (*report.Report, error) {
 		return loadFile(ctx, file, c.String("db"), waits(c), o)
 	})

@@ -3,9 +3,11 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/prepare"
 	"ladle/internal/term"
 )
@@ -20,6 +22,10 @@ func prepareCommand() *command {
 		options: []option{
 			{name: "output", short: "o", value: "FOLDER", group: groupOutput, needed: true,
 				does: "the folder to write to; it is created when it doesn't exist"},
+			{name: "columns", value: "NAMES", group: groupOutput, does: "write only these columns, in this order, with commas " +
+				"between them"},
+			{name: "rename", value: "OLD=NEW", group: groupOutput, list: true, check: renameCheck,
+				does: "call the column OLD NEW in what is written"},
 			{name: "workbook", group: groupOutput, does: "write workbooks (.xlsx) with typed cells"},
 			inputOption(), replaceOption(), jsonOption()},
 		examples: []example{
@@ -32,9 +38,25 @@ func prepareCommand() *command {
 			if c.Bool("workbook") {
 				o.Format = prepare.XLSX
 			}
+			if names := c.String("columns"); names != "" {
+				for name := range strings.SplitSeq(names, ",") {
+					o.Columns = append(o.Columns, strings.TrimSpace(name))
+				}
+			}
+			for _, said := range c.StringSlice("rename") {
+				from, to, _ := strings.Cut(said, "=") // it was checked
+				o.Renames = append(o.Renames, prepare.Rename{From: from, To: to})
+			}
 			return runPrepare(ctx, c, o)
 		},
 	}
+}
+
+func renameCheck(said string) error {
+	if from, to, ok := strings.Cut(said, "="); !ok || from == "" || to == "" {
+		return fault.InvalidValue{What: fmt.Sprintf("can't be %q", said), Do: "write it as OLD=NEW"}
+	}
+	return nil
 }
 
 func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {

@@ -22,7 +22,7 @@ func verifyCommand() *command {
 		about: "With a ladle file, each line of its inputs is looked up by its key and compared cell by cell. With " +
 			"the number of a run, the rows that it added and updated are compared with what the logbook recorded. " +
 			"Exit status 1 says that something is missing, differs or could not be compared.",
-		options: []option{databaseOption(), timeoutOption(), inputOption(),
+		options: []option{databaseOption(), otherOption(), timeoutOption(), inputOption(),
 			{name: "after", value: "RUN", group: groupInput, check: countCheck,
 				does: "except what runs after this one have changed or removed: compare as it was then"},
 			differencesOption(), jsonOption()},
@@ -73,6 +73,11 @@ func verifyFile(ctx context.Context, c *cli.Command, path string) error {
 	defer at.close()
 	o.After, _ = strconv.ParseInt(c.String("after"), 10, 64) // it was checked
 	o.Progress = func(input string, done, of int64) { at.progress.Show("reading "+input, done, of, "bytes") }
+	o.Others, err = openOthers(ctx, c, file)
+	defer closeOthers(o.Others)
+	if err != nil {
+		return err
+	}
 	v, err := answered(ctx, file, true, func() (*verify.Verification, error) {
 		defer at.progress.Clear()
 		return verify.Run(ctx, at.file, at.db, o)

@@ -82,6 +82,9 @@ func (c Claim) hold(ctx context.Context, db engine.Reader) (Result, error) {
 func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
 	err := db.Ask(ctx, c.NoRows, func(columns []string, row []*string) error {
+		if row == nil {
+			return nil
+		}
 		if n++; n <= mostProblems {
 			r.Problems = append(r.Problems, answer(columns, row))
 		}
@@ -96,8 +99,10 @@ func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 
 func (c Claim) howMany(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
-	err := db.Ask(ctx, c.HowMany, func([]string, []*string) error {
-		n++
+	err := db.Ask(ctx, c.HowMany, func(_ []string, row []*string) error {
+		if row != nil {
+			n++
+		}
 		return nil
 	})
 	r.OK = n >= c.Least && (c.Most < 0 || n <= c.Most)
@@ -173,6 +178,9 @@ func (s Side) rows(ctx context.Context, db engine.Reader) (rows [][]*string, err
 		return [][]*string{{&s.Total}}, nil
 	}
 	err = db.Ask(ctx, s.Query, func(_ []string, row []*string) error {
+		if row == nil {
+			return nil
+		}
 		if rows = append(rows, row); len(rows) > mostAnswers {
 			return errManyAnswers
 		}

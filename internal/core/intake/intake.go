@@ -27,6 +27,8 @@ type Options struct {
 	Corrected []string // set-aside files whose lines a person has corrected; INPUT=FILE, where the name doesn't tell
 	First     int64    // only so many lines of each input are read; 0 for all
 	Compare   bool     // the plan compares lines with rows that are there, and changes nothing
+
+	Others map[string]engine.Database // by the names that queries on other databases give them
 }
 
 // Intake is the inputs of a ladle file at work.
@@ -40,13 +42,14 @@ type Intake struct {
 	Notes  []string // what to know of the way in which the inputs were read
 
 	options   Options
-	originals []source.Table // of the plan's feeds, without corrected lines
-	dir       string         // for temporary files
+	answers   map[*ladlefile.Input]*answer // of queries on the database that is loaded into
+	originals []source.Table               // of the plan's feeds, without corrected lines
+	dir       string                       // for temporary files
 }
 
 // Open opens the inputs of a ladle file and holds it against them and the database. Its error is a *fault.Fault.
 func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options) (*Intake, error) {
-	in := &Intake{File: f, options: o, dir: os.TempDir()}
+	in := &Intake{File: f, options: o, dir: os.TempDir(), answers: map[*ladlefile.Input]*answer{}}
 	opened := map[string]source.Table{}
 	defer func() {
 		for _, t := range opened { // those that no feed has taken
@@ -56,7 +59,7 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 	headers := map[string]source.Header{}
 	var failed []error
 	for _, i := range f.Inputs {
-		t, err := reshape.Open(i.Paths, i.Asked, i.Shape, f.Path)
+		t, err := in.openInput(ctx, i, db)
 		if err != nil {
 			failed = append(failed, source.OfInput(err, i.Name.Value))
 			continue
@@ -90,6 +93,22 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 		return nil, err
 	}
 	return in, nil
+}
+
+// openInput opens the files of an input, or runs its query, and gives its lines their shape.
+func (in *Intake) openInput(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
+	if !i.Query.Given() {
+		return reshape.Open(i.Paths, i.Asked, i.Shape, in.File.Path)
+	}
+	t, err := in.openQuery(ctx, i, db)
+	if err != nil {
+		return nil, err
+	}
+	shaped, err := reshape.Of(t, i.Shape, in.File.Path)
+	if err != nil {
+		t.Close()
+	}
+	return shaped, err
 }
 
 // tell tells formulas where rows come from.

@@ -169,8 +169,8 @@ func (d *decoder) fields(n ast.Node, what string, decoders map[string]func(ast.N
 			}
 			slices.Sort(keys)
 			do := cmp.Or(now(renamed, what, e.key.Value), fault.DidYouMean(e.key.Value, keys))
-			if strings.ContainsAny(e.key.Value, `()[]"'`) { // the rest of a formula
-				do = "put quotes around a formula or value that has a comma in it"
+			if strings.ContainsAny(e.key.Value, `()[]"' `) { // the rest of a formula or query
+				do = "put quotes around a formula, query or value that has a comma in it"
 			}
 			d.problem(e.key.Place, fmt.Sprintf("%s has no key %q", what, e.key.Value), do)
 			continue
@@ -247,9 +247,6 @@ func (d *decoder) file(f *File, body ast.Node) {
 	}
 	if len(f.Inputs) == 0 {
 		d.problem(Place{1, 1}, "there are no inputs", "add inputs: with a name and a file: for each")
-	}
-	if len(f.Blocks) == 0 {
-		d.problem(Place{1, 1}, "there are no tables", "add tables: with a block for each table to fill")
 	}
 }
 

@@ -47,16 +47,26 @@ type File struct {
 
 // Input is a named origin of rows.
 type Input struct {
-	Name   Text
-	File   Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
-	Paths  []string
-	Asked  source.ReadOptions // what is said of the way to read them
-	Shape  reshape.Shape      // what becomes of its lines before they are cleaned
-	Rules  []clean.NamedRule
-	Made   []clean.DerivedColumn
-	Only   Text // a condition on lines
-	Totals []ControlTotal
-	zone   *time.Location
+	Name  Text
+	File  Text // the first file, as it is written: relative to the ladle file, perhaps a pattern
+	Paths []string
+	// in place of files: a query on the database that is loaded into, or on the one that is called Database
+	Query, Database Text
+	Asked           source.ReadOptions // what is said of the way to read them
+	Shape           reshape.Shape      // what becomes of its lines before they are cleaned
+	Rules           []clean.NamedRule
+	Made            []clean.DerivedColumn
+	Only            Text // a condition on lines
+	Totals          []ControlTotal
+	zone            *time.Location
+}
+
+// Origin is where the rows of the input come from, as people know it: its first file, or its query.
+func (in *Input) Origin() string {
+	if in.Query.Given() {
+		return "query " + in.Name.Value
+	}
+	return in.File.Value
 }
 
 // Block says how lines of one input become rows of one table.
@@ -246,8 +256,14 @@ func (c *Claim) Queries() (all []Text) {
 	return slices.DeleteFunc(all, func(q Text) bool { return !q.Given() })
 }
 
-// Queries are all pieces of SQL in the file: queries of claims, and conditions.
+// Queries are all pieces of SQL in the file that are put to the database that is loaded into: queries of inputs and of
+// claims, and conditions.
 func (f *File) Queries() (all []Text) {
+	for _, in := range f.Inputs {
+		if in.Query.Given() && !in.Database.Given() {
+			all = append(all, in.Query)
+		}
+	}
 	for _, c := range f.Claims {
 		all = append(all, c.Queries()...)
 	}

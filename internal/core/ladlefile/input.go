@@ -8,6 +8,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
 )
 
 func (d *decoder) inputs(f *File, n ast.Node) {
@@ -21,6 +22,8 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 		var columns, made ast.Node // decoded once the zone is known
 		d.fields(e.value, "an input", map[string]func(ast.Node){
 			"file":            func(n ast.Node) { d.files(in, n) },
+			"query":           d.into(&in.Query, "query:"),
+			"database":        d.into(&in.Database, "database:"),
 			"header":          d.asked("header:", in.Asked.SetHeader),
 			"footer_lines":    d.asked("footer_lines:", in.Asked.SetFooter),
 			"encoding":        d.asked("encoding:", in.Asked.SetEncoding),
@@ -47,10 +50,25 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 		if made != nil {
 			d.made(in, made)
 		}
-		if !in.File.Given() {
-			d.problem(e.key.Place, fmt.Sprintf("input %s has no file", e.key.Value), "add file: with its path")
-		}
+		d.judgeOrigin(in, e.key)
 		f.Inputs = append(f.Inputs, in)
+	}
+}
+
+// judgeOrigin holds what is said of the origin of an input against each other: files, or a query.
+func (d *decoder) judgeOrigin(in *Input, name Text) {
+	switch {
+	case in.Query.Given() && in.File.Given():
+		d.problem(in.Query.Place, name.Value+" has a file and a query", "keep one of them")
+	case in.Query.Given() && in.Asked != (source.ReadOptions{}):
+		d.problem(in.Query.Place, name.Value+" is a query, which is not read like a file",
+			"delete header:, delimiter: and the like")
+	case in.Database.Given() && !in.Query.Given():
+		d.problem(in.Database.Place, "database: goes with query:", "add query:, or delete database:")
+	case in.Query.Given() && strings.TrimSpace(in.Query.Value) == "":
+		d.problem(in.Query.Place, "query: has no value", "write a SELECT")
+	case !in.Query.Given() && !in.File.Given():
+		d.problem(name.Place, fmt.Sprintf("input %s has no file", name.Value), "add file: with its path, or query:")
 	}
 }
 

@@ -38,7 +38,7 @@ func TestRulesAreToldWhereTheyAreWrong(t *testing.T) {
 		"{number: '1.5', shorten_to: 3}":                "shorten_to: is for texts",
 		"{split: {at: '/', columns: [A, B]}, round: 1}": "a cell that is split is a text",
 		"{blank: n/a}":                      `7:14: the rule of a column has no key "blank"; there are: blank_is, clean`,
-		"{if_blank: {formula: join(x, y)}}": "put quotes around a formula or value that has a comma in it",
+		"{if_blank: {formula: join(x, y)}}": "put quotes around a formula, query or value that has a comma in it",
 	} {
 		_, err := Decode("f", []byte("ladle: 1\ninputs:\n  in:\n    file: in.csv\n    header: 1\n    columns:\n"+
 			"      Cell: "+rule+"\ntables: {t: {from: in, columns: {a: Cell}}}\n"))

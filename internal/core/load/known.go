@@ -120,7 +120,7 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader) (*reason.Cause
 		}
 		for _, before := range runs {
 			if before.FilledBy(s.Table.Name, sum) && !r.addsCorrected(before, s) {
-				return &reason.Cause{Why: reason.Why{Kind: reason.LoadedBefore, Text: s.Feed.Input.File.Value,
+				return &reason.Cause{Why: reason.Why{Kind: reason.LoadedBefore, Text: s.Feed.Input.Origin(),
 					Table: s.Table.Name, Limit: before.ID}}, nil
 			}
 		}
@@ -202,7 +202,7 @@ func (r *run) leaveOut(ctx context.Context, s *plan.Step, runs []*logbook.Run) e
 		}
 		if notLoaded.Len() == 0 {
 			return fault.New(fault.Refused, fmt.Sprintf("run %d does not tell which lines it set aside, so it is not clear "+
-				"which lines of %s are in %s already", before.ID, s.Feed.Input.File.Value, s.Table.Name),
+				"which lines of %s are in %s already", before.ID, s.Feed.Input.Origin(), s.Table.Name),
 				"give the block a key")
 		}
 		for line := range r.in.Rows[s.Feed.Number].Len() {

@@ -47,6 +47,9 @@ type Options struct {
 	// Progress hears how far a phase is; nil when nobody listens.
 	Progress func(Progress)
 
+	// Others are databases that queries of inputs read, by the names that the ladle file gives them.
+	Others map[string]engine.Database
+
 	// Change is given what becomes of each row, once it is sure that the database takes all of it and before the
 	// commit;
 	// nil when nobody wants to know.
@@ -125,7 +128,8 @@ func since(start time.Time) float64 { return time.Since(start).Seconds() }
 
 // open opens the inputs, and asks before a file is read whether the database will do what the load asks of it.
 func (r *run) open(ctx context.Context) (err error) {
-	if r.in, err = intake.Open(ctx, r.file, r.db, intake.Options{Corrected: r.Corrected, First: r.First}); err != nil {
+	if r.in, err = intake.Open(ctx, r.file, r.db, intake.Options{Corrected: r.Corrected, First: r.First,
+		Others: r.Others}); err != nil {
 		return err
 	}
 	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
@@ -301,6 +305,9 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 		return false, err
 	}
 	defer j.Close()
+	if input, same, err := r.in.SameRows(ctx, tx); err != nil || !same {
+		return false, r.refuse(j, &reason.Cause{Why: reason.Why{Kind: reason.QueryChanged, Text: input}}, err)
+	}
 	if why, err := r.stops(ctx, tx, j, shown); why != nil || err != nil {
 		return false, r.refuse(j, why, err)
 	}

@@ -93,11 +93,11 @@ func (r *resolver) cell(feed *Feed, t value.Type, header ladlefile.Text) Source 
 				"position: column 1"
 		}
 		r.problem(header.Place, fmt.Sprintf("input %s (%s) has no column %q", feed.Input.Name.Value,
-			feed.Input.File.Value, header.Value), do)
+			feed.Input.Origin(), header.Value), do)
 		return Source{}
 	case len(fields) > 1:
 		r.problem(header.Place, fmt.Sprintf("input %s (%s) has several columns %q: columns %s", feed.Input.Name.Value,
-			feed.Input.File.Value, header.Value, positions(fields)),
+			feed.Input.Origin(), header.Value, positions(fields)),
 			fmt.Sprintf("rename one of them, or write: column %d", fields[0]+1))
 		return Source{}
 	}
@@ -131,7 +131,7 @@ func (r *resolver) headers() {
 			continue
 		}
 		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: the ladle "+
-			"file uses its columns by their position", f.Header.Line, in.Name.Value, in.File.Value),
+			"file uses its columns by their position", f.Header.Line, in.Name.Value, in.Origin()),
 			fmt.Sprintf("set header: %d if it is one, or header: none if it is a line like the others", f.Header.Line))
 	}
 }

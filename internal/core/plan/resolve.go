@@ -17,6 +17,10 @@ import (
 func Resolve(f *ladlefile.File, headers map[string]source.Header, db *schema.Schema) (*Plan, error) {
 	r := &resolver{path: f.Path, schema: db, feeds: map[string]*Feed{}, blocks: f.Blocks, inputs: f.Inputs}
 	plan := &Plan{File: f, Schema: db}
+	if len(f.Blocks) == 0 { // it may be meant for prepare alone
+		return nil, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: 1, Column: 1, What: "there are no tables",
+			Do: "add tables: with a block for each table to fill"})
+	}
 	for _, in := range f.Inputs {
 		h := headers[in.Name.Value]
 		r.feeds[in.Name.Value] = &Feed{Input: in, Header: h, Recipe: r.recipe(in, h)}

@@ -27,7 +27,9 @@ import (
 type Options struct {
 	Folder  string
 	Format  Format
-	Replace bool // files that are there
+	Replace bool     // files that are there
+	Columns []string // those that are written, in this order; nil for all
+	Renames []Rename // of what is written
 	// Progress hears of the bytes of an input that are done; nil when nobody listens.
 	Progress func(input string, done, of int64)
 
@@ -96,6 +98,12 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 	var failed []error
 	day := time.Now()
 	for _, in := range f.Inputs {
+		if in.Query.Given() {
+			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Query.Line, Column: in.Query.Column,
+				What: fmt.Sprintf("the input %s is a query, and only files are read here", in.Name.Value),
+				Do:   "see its rows with ladle try"}))
+			continue
+		}
 		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)
 		if err != nil {
 			failed = append(failed, source.OfInput(err, in.Name.Value))
@@ -157,10 +165,14 @@ func Run(ctx context.Context, f *ladlefile.File, o Options) (*Report, error) {
 	if err := mayWrite(f, inputs, o); err != nil {
 		return nil, err
 	}
+	selections, err := o.selectAll(inputs)
+	if err != nil {
+		return nil, err
+	}
 	r := &Report{LadleFile: f.Path, Inputs: []InputReport{}}
 	groups := setaside.Groups{File: f}
-	for _, in := range inputs {
-		w := &inputWriter{Input: in, Options: o}
+	for i, in := range inputs {
+		w := &inputWriter{Input: in, Options: o, selection: selections[i]}
 		if err := w.run(ctx, &groups); err != nil {
 			return nil, source.OfInput(err, in.Name)
 		}
@@ -231,6 +243,7 @@ func mayWrite(f *ladlefile.File, inputs []*Input, o Options) error {
 type inputWriter struct {
 	*Input
 	Options
+	selection
 	report   InputReport
 	read     chunks
 	problems *spool.Problems
@@ -328,18 +341,17 @@ func (w *inputWriter) failed(path string, err error) error {
 
 // write writes all good rows to a file.
 func (w *inputWriter) write(ctx context.Context, t source.Table, to *os.File) error {
-	names := w.Recipe.Names()
 	var out sink
 	var err error
 	if w.Format == XLSX {
-		out, err = newWorkbook(to, w.Name, names)
+		out, err = newWorkbook(to, w.Name, w.names)
 	} else {
-		out, err = newText(to, names, &w.report.Guarded)
+		out, err = newText(to, w.names, &w.report.Guarded)
 	}
 	if err != nil {
 		return w.failed(w.report.Output, err)
 	}
-	row := make([]cell, len(names))
+	row := make([]cell, len(w.Recipe.Names()))
 	work := func(c *source.Chunk) *chunkResult {
 		c.Seal()
 		return w.chunk(t, c)
@@ -364,12 +376,16 @@ func (w *inputWriter) write(ctx context.Context, t source.Table, to *os.File) er
 // rows writes the rows of a chunk, with the memory of row.
 func (w *inputWriter) rows(out sink, row []cell, p *chunkResult) error {
 	start, width := 0, len(row)
+	written := make([]cell, len(w.fields))
 	for i, end := range p.ends {
 		row[i%width] = cell{p.text[start:end], p.forms[i]}
 		if start = end; i%width < width-1 {
 			continue
 		}
-		if err := out.row(row); err != nil {
+		for k, field := range w.fields {
+			written[k] = row[field]
+		}
+		if err := out.row(written); err != nil {
 			return err
 		}
 		w.report.Tally.Written++

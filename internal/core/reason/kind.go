@@ -94,6 +94,7 @@ const (
 	// Of loads.
 	OverLimit         // Length of Limit lines are set aside; set_aside_limit is Text
 	TablesChanged     // since the person was asked
+	QueryChanged      // the query of the input Text returns other rows than those that were read
 	LoadedBefore      // the input Text was loaded into Table, which has no key, by run Limit
 	RemovalUnknown    // the key of Limit lines can't be told
 	RemovalReferenced // rows that other rows refer to: List
@@ -130,7 +131,7 @@ var names = [kinds]string{"other",
 	"not_added", "looks_like",
 	"already_there", "not_there", "several_there", "odd_line", "against_odd_line", "contradiction", "database_rejects",
 	"breaks_check",
-	"over_limit", "tables_changed", "loaded_before", "removal_unknown", "removal_referenced", "removal_over_cap",
+	"over_limit", "tables_changed", "query_changed", "loaded_before", "removal_unknown", "removal_referenced", "removal_over_cap",
 	"removal_not_allowed",
 	"totals_differ", "check_failed",
 	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected"}

@@ -102,12 +102,13 @@ type Place struct {
 	File  string `json:"file,omitempty"` // a file, or workbook[sheet]
 	Line  int64  `json:"line,omitempty"` // from 1
 	Sheet bool   `json:"-"`              // File is a sheet, whose lines are rows
+	Query bool   `json:"-"`              // File names a query, whose rows are counted
 	Alone bool   `json:"-"`              // the input has no other file, so that its lines need no name of one
 }
 
 // Words returns "line 12" or "row 12".
 func (p Place) Words() string {
-	if p.Sheet {
+	if p.Sheet || p.Query {
 		return fmt.Sprintf("row %d", p.Line)
 	}
 	return fmt.Sprintf("line %d", p.Line)
@@ -115,6 +116,9 @@ func (p Place) Words() string {
 
 // Short returns file:line, or workbook[sheet]!row, without the folder of the file.
 func (p Place) Short() string {
+	if p.Query {
+		return p.File + ", " + p.Words()
+	}
 	mark := ":"
 	if p.Sheet {
 		mark = "!"

@@ -261,6 +261,10 @@ var ofRuns = map[Kind]phrase{
 		return fmt.Sprintf("%s of %s set aside, and set_aside_limit is %s", Count(c.Length),
 			verb(c.Length, Plural(c.Limit, "line")), c.Text)
 	},
+	QueryChanged: func(c Cause) string {
+		return fmt.Sprintf("the query of the input %s returns other rows than those that were read; its tables changed "+
+			"meanwhile", c.Text)
+	},
 	TablesChanged: says("the tables changed after you confirmed, so the result would differ from what you approved"),
 	LoadedBefore: func(c Cause) string {
 		return fmt.Sprintf("%s was loaded into %s before, by run %d; without a key its rows would be added a second "+

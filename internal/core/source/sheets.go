@@ -92,7 +92,7 @@ func (f *file) broken(err error) error {
 // openSheet opens a sheet and finds its header; nil for one that holds nothing.
 func openSheet(f *file, book sheet.Book, c sheetArea, asked ReadOptions) (*sheetTable, error) {
 	s := &sheetTable{file: f, book: book, number: c.number, area: c.area, seed: maphash.MakeSeed()}
-	s.format = Format{File: File{f.path, c.sheet.Name}, Format: book.Format(), Range: asked.Range}
+	s.format = Format{File: File{Path: f.path, Sheet: c.sheet.Name}, Format: book.Format(), Range: asked.Range}
 	for _, one := range c.all {
 		s.format.Sheets = append(s.format.Sheets, Sheet(one))
 	}

@@ -81,6 +81,7 @@ func ByPosition(name string) bool {
 type File struct {
 	Path  string `json:"file"`
 	Sheet string `json:"sheet,omitempty"` // its name; "" for text
+	Query bool   `json:"-"`               // it is no file but the answer to a query, which Path names
 }
 
 // Name returns the path, with the sheet behind it: workbook[sheet].
@@ -158,7 +159,7 @@ func PlaceOf(t Table, position int64) reason.Place {
 	file, line := PositionIn(position)
 	files := t.Files()
 	f := files[file]
-	return reason.Place{File: f.Name(), Line: line, Sheet: f.Sheet != "", Alone: len(files) == 1}
+	return reason.Place{File: f.Name(), Line: line, Sheet: f.Sheet != "", Query: f.Query, Alone: len(files) == 1}
 }
 
 // CellName is the name of a cell of a record in a sheet, for example C14; "" where cells have no names.

@@ -55,6 +55,9 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 	if err != nil {
 		return d.ofQuery(err)
 	}
+	if err := take(names, nil); err != nil {
+		return err
+	}
 	for rows.Next() {
 		raw, into, cells := make([]sql.RawBytes, len(names)), make([]any, len(names)), make([]*string, len(names))
 		for i := range raw {

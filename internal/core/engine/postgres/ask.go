@@ -71,14 +71,19 @@ func (d *Database) readOnly(ctx context.Context, do func() error) error {
 func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
 	reader := d.conn.PgConn().ExecParams(ctx, query, nil, nil, nil, nil)
 	var names []string
-	for _, f := range reader.FieldDescriptions() {
-		names = append(names, f.Name)
-	}
 	var err error
+	begin := func() {
+		for _, f := range reader.FieldDescriptions() {
+			names = append(names, f.Name)
+		}
+		if names != nil {
+			err = take(names, nil)
+		}
+	}
 	for err == nil && reader.NextRow() {
 		if names == nil {
-			for _, f := range reader.FieldDescriptions() {
-				names = append(names, f.Name)
+			if begin(); err != nil {
+				break
 			}
 		}
 		cells := make([]*string, len(names))
@@ -91,6 +96,9 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 		if err == nil {
 			err = take(names, cells)
 		}
+	}
+	if names == nil && err == nil {
+		begin() // there were no rows
 	}
 	_, closed := reader.Close()
 	if err != nil {

@@ -78,6 +78,9 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 	for i := range names {
 		names[i] = s.ColumnName(i)
 	}
+	if err := take(names, nil); err != nil {
+		return err
+	}
 	for {
 		more, err := s.Step()
 		if err != nil || !more {

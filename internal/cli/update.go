@@ -82,9 +82,9 @@ func revised(ctx context.Context, c *cli.Command, f *ladlefile.File, text []byte
 	var tables []source.Table
 	defer func() { survey.Close(tables) }()
 	for _, in := range f.Inputs {
-		if in.Query.Given() {
-			return nil, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Query.Line, Column: in.Query.Column,
-				What: fmt.Sprintf("the input %s is a query, and --update compares files", in.Name.Value),
+		if in.FromDatabase() {
+			return nil, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Name.Line, Column: in.Name.Column,
+				What: fmt.Sprintf("the input %s comes from a database, and --update compares files", in.Name.Value),
 				Do:   "bring its block up to date by hand"})
 		}
 		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)

@@ -41,6 +41,10 @@ func demoWorld(t *testing.T) *world {
 	require.NoError(t, err)
 	require.NoError(t, sqlitex.ExecuteScript(conn, "CREATE TABLE old_flag (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);"+
 		"CREATE TABLE old_register (id INTEGER PRIMARY KEY, reg_no TEXT NOT NULL UNIQUE, flag TEXT, flag_id INT REFERENCES old_flag (id));"+
+		"CREATE TABLE old_tugs (id INTEGER PRIMARY KEY, reg_no TEXT); CREATE TABLE old_ferries (id INTEGER PRIMARY KEY, reg_no TEXT);"+
+		"CREATE TABLE old_tow (tug_id INT, day DATE); CREATE TABLE craft (id INTEGER PRIMARY KEY, reg_no TEXT NOT NULL UNIQUE, kind TEXT);"+
+		"CREATE TABLE tow (craft_id INT NOT NULL REFERENCES craft (id), day DATE, UNIQUE (craft_id, day));"+
+		"INSERT INTO old_tugs (reg_no) VALUES ('T1'); INSERT INTO old_ferries (reg_no) VALUES ('F1'); INSERT INTO old_tow VALUES (1, '2026-01-01');"+
 		"INSERT INTO old_register (reg_no, flag) VALUES ('PM-0901', 'Norway'), ('PM-0902', NULL);", nil))
 	require.NoError(t, conn.Close())
 	w.write("port-merrow/old-vessels.csv", "id,Reg. No.,Name,Type,Flag,GT\n77,PM-0901,Far Lamp,Tug,Norway,88\n")
@@ -59,7 +63,7 @@ func TestDocumentedLadleFiles(t *testing.T) {
 			t.Run(filepath.Base(path)+"/"+firstWords(block[2])+"/"+string(rune('a'+i)), func(t *testing.T) {
 				w := demoWorld(t)
 				w.write("port-merrow/block.ladle.yaml", completed(t, w, block[2]))
-				queries := strings.Contains(block[2], "query:")
+				queries := strings.Contains(block[2], "query:") || strings.Contains(block[2], "    table: ")
 				if queries || strings.Contains(block[2], "tables:") {
 					r := w.run("try", "port-merrow/block.ladle.yaml", "--db", w.db, "--allow-removal")
 					assert.Contains(t, []int{0, 4}, r.status, r.stdout+r.stderr)

@@ -49,7 +49,7 @@ func TestRelinking(t *testing.T) {
 		require.Equal(t, 0, r.status, r.stderr+string(again.Why))
 		assert.Equal(t, []string{"2"}, w.query("SELECT count(*) FROM flag_state"))
 		same := w.run("verify", "f.ladle.yaml", "--db", w.db)
-		assert.Contains(t, same.stdout, "PM-3", "the row that the query leaves out is extra")
+		assert.Contains(t, unwrap(same.stdout), "old_register register 3 3 0 0 1 reg_no", "the row that the query leaves out is extra")
 		undone := w.run("undo", "1", "--db", w.db, "--yes")
 		require.Equal(t, 0, undone.status, undone.stdout+undone.stderr)
 		assert.Equal(t, []string{"PM-1|NULL", "PM-2|NULL", "PM-3|NULL", "PM-4|NULL"}, w.query(query))
@@ -82,6 +82,54 @@ func TestRowsOfAnotherDatabase(t *testing.T) {
 	})
 }
 
+const likeTables = "CREATE TABLE tugs (id ID, reg_no WORD NOT NULL UNIQUE, name WORD);\n" +
+	"CREATE TABLE ferries (name WORD, id ID, reg_no WORD NOT NULL UNIQUE);\n" +
+	"CREATE TABLE tow (id ID, tug_id INT NOT NULL, day DATE NOT NULL);\n" +
+	"CREATE TABLE kind (id ID, name WORD NOT NULL UNIQUE);\n" +
+	"CREATE TABLE vessel (id ID, reg_no WORD NOT NULL UNIQUE, name WORD, kind_id INT NOT NULL REFERENCES kind(id));\n" +
+	"CREATE TABLE job (id ID, vessel_id INT NOT NULL REFERENCES vessel(id), day DATE NOT NULL, UNIQUE (vessel_id, day));\n" +
+	"INSERT INTO ferries (name, reg_no) VALUES ('Swift', 'F1'), ('Sweet', 'F2');\n" +
+	"INSERT INTO tugs (reg_no, name) VALUES ('T1', 'Strong'), ('T2', 'Stout');\n" +
+	"INSERT INTO tow (tug_id, day) VALUES (2, '2026-01-01'), (1, '2026-01-02'), (2, '2026-01-03');"
+
+// TestTablesAreConsolidated: like tables become one with a kind, and their children find the rows by their old ids.
+func TestTablesAreConsolidated(t *testing.T) {
+	const file = `ladle: 1
+inputs:
+  old:
+    table: [tugs, ferries]
+    new_columns: {Kind: table_name(), Old: {join: [Kind, id], between: ' '}}
+  tows:
+    table: tow
+    new_columns: {Kind: '"tugs"', Old: {join: [Kind, tug_id], between: ' '}}
+tables:
+  vessel:
+    from: old
+    key: reg_no
+    columns: {reg_no: reg_no, name: name, kind_id: {from: Kind, lookup: kind.name, not_found: add}}
+  job:
+    from: tows
+    key: [vessel_id, day]
+    columns: {vessel_id: {lookup: {block: vessel, by_old_id: {there: Old, here: Old}}}, day: day}
+`
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, likeTables)
+		w.write("f.ladle.yaml", file)
+		doc, r := w.load("load")
+		require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
+		assert.Equal(t, []string{"F1|Swift|ferries", "F2|Sweet|ferries", "T1|Strong|tugs", "T2|Stout|tugs"},
+			w.query("SELECT reg_no, v.name, k.name FROM vessel v JOIN kind k ON k.id = kind_id ORDER BY reg_no"))
+		assert.Equal(t, []string{"T2|2026-01-01", "T1|2026-01-02", "T2|2026-01-03"},
+			w.query("SELECT reg_no, day FROM job JOIN vessel v ON v.id = vessel_id ORDER BY day"))
+		again, r := w.load("load")
+		require.Equal(t, 0, r.status, r.stderr+string(again.Why))
+		assert.Equal(t, []string{"4|3"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM job)"))
+		undone := w.run("undo", "1", "--db", w.db, "--yes")
+		require.Equal(t, 0, undone.status, undone.stdout+undone.stderr)
+		assert.Equal(t, []string{"0|0|0"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM job), (SELECT count(*) FROM kind)"))
+	})
+}
+
 // TestQueriesThatCantBeInputs: what is wrong is said at its place, and nothing is changed.
 func TestQueriesThatCantBeInputs(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
@@ -91,17 +139,20 @@ func TestQueriesThatCantBeInputs(t *testing.T) {
 			name, input, says string
 			status            int
 		}{
-			{"one that writes", "query: DELETE FROM old_register", "f.ladle.yaml:2:24: the query of the input in can't be run", 2},
+			{"one that writes", "query: DELETE FROM old_register", "f.ladle.yaml:2:22: the query of the input in can't be run", 2},
 			{"two of them", "query: SELECT 1 AS reg_no; DELETE FROM old_register", "the query of the input in can't be run", 2},
 			{"none", "query: reg_no", "the query of the input in can't be run", 2},
 			{"blank", "query: ' '", "query: has no value", 2},
 			{"a table that isn't there", "query: SELECT reg_no FROM nowhere", "nowhere", 2},
-			{"two columns of one name", "query: 'SELECT reg_no, reg_no FROM old_register'", `two of its columns are called "reg_no"`, 2},
+			{"two columns of one name", "query: 'SELECT reg_no, reg_no FROM old_register'", "of its columns", 2},
 			{"without a column", "query: SELECT reg_no FROM old_register", `no column "flag"`, 2},
 			{"without a row and a column", "query: SELECT reg_no FROM old_register WHERE 1 = 0", `no column "flag"`, 2},
-			{"a file besides", "query: SELECT 1, file: in.csv", "in has a file and a query", 2},
-			{"a way to read", "query: SELECT 1, header: 1", "in is a query, which is not read like a file", 2},
-			{"a database for a file", "file: in.csv, database: archive", "database: goes with query:", 2},
+			{"a file besides", "query: SELECT 1, file: in.csv", "in has more than one of file:, query: and table:", 2},
+			{"a way to read", "query: SELECT 1, header: 1", "in is not read like a file, since it comes from a database", 2},
+			{"a table that isn't there, by name", "table: old_registr", `did you mean "old_register"?`, 2},
+			{"tables with other columns", "table: [old_register, flag_state]", "its columns are id, name, those of the first table", 2},
+			{"a query and a table", "query: SELECT 1, table: old_register", "more than one of file:, query: and table:", 2},
+			{"a database for a file", "file: in.csv, database: archive", "database: goes with query: or table:", 2},
 			{"a database nobody names", "query: SELECT 1, database: archive", `it isn't said which database is called "archive"`, 2},
 		} {
 			t.Run(c.name, func(t *testing.T) {
@@ -123,7 +174,7 @@ func TestQueriesThatCantBeInputs(t *testing.T) {
 			}
 			r := w.run(arguments...)
 			assert.Equal(t, 2, r.status, r.stdout+r.stderr)
-			assert.Contains(t, r.stderr, "the input in is a query, and only files are read here")
+			assert.Contains(t, r.stderr, "the input in comes from a database, and only files are read here")
 		}
 	})
 }

@@ -76,7 +76,7 @@ func (k *rowCleaner) tellOf(r *source.Record) {
 	k.from.file = file + 1
 	f := k.provenance.Files[file]
 	for p, text := range map[formula.Provenance]string{formula.FileName: path.Base(filepath.ToSlash(f.Path)),
-		formula.SheetName: f.Sheet} {
+		formula.SheetName: f.Sheet, formula.TableName: f.Table} {
 		v := &k.from.values[p]
 		v.Kind, v.Text, v.Blank = formula.Text, text, text == ""
 	}

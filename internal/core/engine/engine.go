@@ -71,6 +71,9 @@ type Database interface {
 	// understand the query, or when it is not one that only reads.
 	Foresee(ctx context.Context, query string) error
 
+	// SelectAll is a query for all columns and rows of t, for Ask.
+	SelectAll(t *schema.Table) string
+
 	// Notes are what a person should know of this connection: what it can't do, and what that costs.
 	Notes() []string
 

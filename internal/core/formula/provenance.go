@@ -12,6 +12,7 @@ type Provenance int
 const (
 	FileName   Provenance = iota // the name of the file, without its folder
 	SheetName                    // the name of the sheet; blank for a text
+	TableName                    // the table of an input that is one, or several
 	LineNumber                   // the line, or row of the sheet
 	Today                        // the day on which the run began
 	LoadedBy                     // the user of the database
@@ -24,7 +25,7 @@ type question struct {
 	kind Kind
 }
 
-var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"line_number", Number}, {"today", Moment},
+var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"table_name", Text}, {"line_number", Number}, {"today", Moment},
 	{"loaded_by", Text}}
 
 // askNames are the names of asks.

@@ -43,13 +43,15 @@ type Intake struct {
 
 	options   Options
 	answers   map[*ladlefile.Input]*answer // of queries on the database that is loaded into
-	originals []source.Table               // of the plan's feeds, without corrected lines
-	dir       string                       // for temporary files
+	asked     map[*ladlefile.Input][]question
+	originals []source.Table // of the plan's feeds, without corrected lines
+	dir       string         // for temporary files
 }
 
 // Open opens the inputs of a ladle file and holds it against them and the database. Its error is a *fault.Fault.
 func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options) (*Intake, error) {
-	in := &Intake{File: f, options: o, dir: os.TempDir(), answers: map[*ladlefile.Input]*answer{}}
+	in := &Intake{File: f, options: o, dir: os.TempDir(), answers: map[*ladlefile.Input]*answer{},
+		asked: map[*ladlefile.Input][]question{}}
 	opened := map[string]source.Table{}
 	defer func() {
 		for _, t := range opened { // those that no feed has taken
@@ -97,10 +99,10 @@ func Open(ctx context.Context, f *ladlefile.File, db engine.Database, o Options)
 
 // openInput opens the files of an input, or runs its query, and gives its lines their shape.
 func (in *Intake) openInput(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
-	if !i.Query.Given() {
+	if !i.FromDatabase() {
 		return reshape.Open(i.Paths, i.Asked, i.Shape, in.File.Path)
 	}
-	t, err := in.openQuery(ctx, i, db)
+	t, err := in.openRows(ctx, i, db)
 	if err != nil {
 		return nil, err
 	}

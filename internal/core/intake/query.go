@@ -20,12 +20,13 @@ type answer struct {
 	sums [2]uint64
 }
 
-// add adds a row.
-func (a *answer) add(row []*string) {
+// add adds a row of a part.
+func (a *answer) add(part int, row []*string) {
 	h := xxhash.New()
+	h.Write([]byte{byte(part), byte(part >> 8)}) // a hash takes everything
 	for _, c := range row {
 		if c == nil {
-			h.Write([]byte{0}) // a hash takes everything
+			h.Write([]byte{0})
 			continue
 		}
 		h.Write([]byte{1})
@@ -37,8 +38,14 @@ func (a *answer) add(row []*string) {
 	a.sums[1] += bits.RotateLeft64(sum*0x9e3779b97f4a7c15, 29) ^ sum
 }
 
-// openQuery runs the query of an input and keeps its rows.
-func (in *Intake) openQuery(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
+// question is a query of an input, and what its rows are called.
+type question struct {
+	query string
+	file  source.File
+}
+
+// openRows runs the queries of an input and keeps their rows.
+func (in *Intake) openRows(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
 	from := db
 	if i.Database.Given() {
 		if from = in.options.Others[i.Database.Value]; from == nil {
@@ -46,25 +53,54 @@ func (in *Intake) openQuery(ctx context.Context, i *ladlefile.Input, db engine.D
 				fmt.Sprintf("give its URL with --other-db %s=URL", i.Database.Value))
 		}
 	}
-	if err := from.Foresee(ctx, i.Query.Value); err != nil {
-		return nil, in.ofQuery(i, err)
+	questions, err := in.questions(ctx, i, from)
+	if err != nil {
+		return nil, err
 	}
 	read := &answer{}
-	t, err := source.Rows(i.Origin(), func(take func([]string, []*string) error) error {
-		return from.Ask(ctx, i.Query.Value, func(columns []string, row []*string) error {
-			if row != nil {
-				read.add(row)
-			}
-			return take(columns, row)
-		})
-	})
+	var parts []source.RowPart
+	for n, q := range questions {
+		if err := from.Foresee(ctx, q.query); err != nil {
+			return nil, in.ofQuery(i, err)
+		}
+		parts = append(parts, source.RowPart{File: q.file, Each: func(take func([]string, []*string) error) error {
+			return from.Ask(ctx, q.query, func(columns []string, row []*string) error {
+				if row != nil {
+					read.add(n, row)
+				}
+				return take(columns, row)
+			})
+		}})
+	}
+	t, err := source.Rows(parts...)
 	if err != nil {
 		return nil, in.ofQuery(i, err)
 	}
 	if !i.Database.Given() {
-		in.answers[i] = read
+		in.answers[i], in.asked[i] = read, questions
 	}
 	return t, nil
+}
+
+// questions are the queries of an input: its own, or one for each of its tables.
+func (in *Intake) questions(ctx context.Context, i *ladlefile.Input, from engine.Database) (all []question, err error) {
+	if i.Query.Given() {
+		return []question{{i.Query.Value, source.File{Path: i.Origin(), Query: true}}}, nil
+	}
+	s, err := from.Schema(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range i.Tables {
+		found := s.Called(name.Value)
+		if len(found) != 1 {
+			return nil, in.wrong(name, fmt.Sprintf("there is no table %q", name.Value),
+				fault.DidYouMean(name.Value, s.Names()))
+		}
+		all = append(all, question{from.SelectAll(found[0]), source.File{Path: "table " + found[0].Name, Query: true,
+			Table: found[0].Name}})
+	}
+	return all, nil
 }
 
 func (in *Intake) wrong(at ladlefile.Text, what, do string) error {
@@ -78,7 +114,11 @@ func (in *Intake) ofQuery(i *ladlefile.Input, err error) error {
 		return err
 	}
 	p := fault.ProblemsOf(err)[0]
-	return in.wrong(i.Query, fmt.Sprintf("the query of the input %s can't be run: %s", i.Name.Value, p.What), p.Do)
+	at := i.Query
+	if i.Tables != nil {
+		at = i.Tables[0]
+	}
+	return in.wrong(at, fmt.Sprintf("the query of the input %s can't be run: %s", i.Name.Value, p.What), p.Do)
 }
 
 // SameRows reports whether the queries on the database that is loaded into still return, as a transaction sees it, the
@@ -89,13 +129,15 @@ func (in *Intake) SameRows(ctx context.Context, db engine.Reader) (input string,
 		if read == nil {
 			continue
 		}
-		now := answer{}
-		err := db.Ask(ctx, i.Query.Value, func(_ []string, row []*string) error {
-			if row != nil {
-				now.add(row)
-			}
-			return nil
-		})
+		now, err := answer{}, error(nil)
+		for n, q := range in.asked[i] {
+			err = errors.Join(err, db.Ask(ctx, q.query, func(_ []string, row []*string) error {
+				if row != nil {
+					now.add(n, row)
+				}
+				return nil
+			}))
+		}
 		if err != nil || now != *read {
 			return i.Name.Value, false, err
 		}

@@ -52,6 +52,7 @@ type Input struct {
 	Paths []string
 	// in place of files: a query on the database that is loaded into, or on the one that is called Database
 	Query, Database Text
+	Tables          []Text             // in place of a query, all rows of tables
 	Asked           source.ReadOptions // what is said of the way to read them
 	Shape           reshape.Shape      // what becomes of its lines before they are cleaned
 	Rules           []clean.NamedRule
@@ -63,11 +64,17 @@ type Input struct {
 
 // Origin is where the rows of the input come from, as people know it: its first file, or its query.
 func (in *Input) Origin() string {
-	if in.Query.Given() {
+	switch {
+	case in.Query.Given():
 		return "query " + in.Name.Value
+	case in.Tables != nil:
+		return "table " + in.Tables[0].Value
 	}
 	return in.File.Value
 }
+
+// FromDatabase reports whether the rows of the input come from a database.
+func (in *Input) FromDatabase() bool { return in.Query.Given() || in.Tables != nil }
 
 // Block says how lines of one input become rows of one table.
 type Block struct {

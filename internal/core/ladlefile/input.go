@@ -23,6 +23,7 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 		d.fields(e.value, "an input", map[string]func(ast.Node){
 			"file":            func(n ast.Node) { d.files(in, n) },
 			"query":           d.into(&in.Query, "query:"),
+			"table":           func(n ast.Node) { in.Tables = d.list(n, "table:") },
 			"database":        d.into(&in.Database, "database:"),
 			"header":          d.asked("header:", in.Asked.SetHeader),
 			"footer_lines":    d.asked("footer_lines:", in.Asked.SetFooter),
@@ -55,20 +56,23 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 	}
 }
 
-// judgeOrigin holds what is said of the origin of an input against each other: files, or a query.
+// judgeOrigin holds what is said of the origin of an input against each other: files, a query, or tables.
 func (d *decoder) judgeOrigin(in *Input, name Text) {
+	origins := count(in.File.Given(), in.Query.Given(), in.Tables != nil)
 	switch {
-	case in.Query.Given() && in.File.Given():
-		d.problem(in.Query.Place, name.Value+" has a file and a query", "keep one of them")
-	case in.Query.Given() && in.Asked != (source.ReadOptions{}):
-		d.problem(in.Query.Place, name.Value+" is a query, which is not read like a file",
+	case origins > 1:
+		d.problem(name.Place, name.Value+" has more than one of file:, query: and table:", "keep one of them")
+	case origins == 0 && in.Database.Given():
+		d.problem(in.Database.Place, "database: goes with query: or table:", "add one of them, or delete database:")
+	case origins == 0:
+		d.problem(name.Place, fmt.Sprintf("input %s has no file", name.Value), "add file: with its path, query: or table:")
+	case in.File.Given() && in.Database.Given():
+		d.problem(in.Database.Place, "database: goes with query: or table:", "delete database:")
+	case in.FromDatabase() && in.Asked != (source.ReadOptions{}):
+		d.problem(name.Place, name.Value+" is not read like a file, since it comes from a database",
 			"delete header:, delimiter: and the like")
-	case in.Database.Given() && !in.Query.Given():
-		d.problem(in.Database.Place, "database: goes with query:", "add query:, or delete database:")
 	case in.Query.Given() && strings.TrimSpace(in.Query.Value) == "":
 		d.problem(in.Query.Place, "query: has no value", "write a SELECT")
-	case !in.Query.Given() && !in.File.Given():
-		d.problem(name.Place, fmt.Sprintf("input %s has no file", name.Value), "add file: with its path, or query:")
 	}
 }
 

@@ -98,9 +98,9 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 	var failed []error
 	day := time.Now()
 	for _, in := range f.Inputs {
-		if in.Query.Given() {
-			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Query.Line, Column: in.Query.Column,
-				What: fmt.Sprintf("the input %s is a query, and only files are read here", in.Name.Value),
+		if in.FromDatabase() {
+			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Name.Line, Column: in.Name.Column,
+				What: fmt.Sprintf("the input %s comes from a database, and only files are read here", in.Name.Value),
 				Do:   "see its rows with ladle try"}))
 			continue
 		}

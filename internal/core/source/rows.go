@@ -6,23 +6,37 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"strings"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/whole"
 )
 
-// Rows opens rows that stand in no file, such as the answer to a query. each gives them to take, one after the other; it
-// is given the names of the columns first, with a nil row, and nil stands for a blank cell. They are kept in a temporary
-// file without a name as long as the table is open. A row is known by its number, from 1. Two columns of one name are an
-// error, a *fault.Fault.
-func Rows(name string, each func(take func(columns []string, row []*string) error) error) (Table, error) {
+// RowPart is rows that stand in no file: the answer to a query, or the rows of a table.
+type RowPart struct {
+	File File // what they are called; its Query is true
+	// Each gives the rows to take, one after the other; before, it gives the names of the columns with a nil row. nil
+	// stands for a blank cell.
+	Each func(take func(columns []string, row []*string) error) error
+}
+
+// Rows opens rows that stand in no file as one table. They are kept in a temporary file without a name as long as it is
+// open. A row is known by its number in its part, from 1. Two columns of one name are an error, a *fault.Fault, and so are
+// parts with other columns than the first.
+func Rows(parts ...RowPart) (Table, error) {
+	name := parts[0].File.Path
 	disk, err := whole.Nameless("")
 	if err != nil {
 		return nil, unkept(name, err)
 	}
-	w := &rowWriter{name: name, buf: bufio.NewWriterSize(disk, 1<<20)}
+	w := &rowWriter{buf: bufio.NewWriterSize(disk, 1<<20)}
 	w.csv = csv.NewWriter(w.buf)
-	err = each(w.take)
+	for i, p := range parts {
+		w.part, w.name, w.n = i, p.File.Path, 0
+		if err = p.Each(w.take); err != nil {
+			break
+		}
+	}
 	w.csv.Flush()
 	if err == nil {
 		err = errors.Join(w.csv.Error(), w.buf.Flush())
@@ -43,23 +57,32 @@ func Rows(name string, each func(take func(columns []string, row []*string) erro
 	if err != nil {
 		return nil, err
 	}
-	names := tables[0].Header().Names[1:]
-	numbered := Map(tables[0], Header{Names: names}, func(*Chunk) Mapping { return rowNumbers{} })
-	return &rowTable{numbered, name}, nil
+	names := tables[0].Header().Names[rowMarks:]
+	made := &rowTable{Table: Map(tables[0], Header{Names: names}, func(*Chunk) Mapping { return rowNumbers{} })}
+	for _, p := range parts {
+		made.files = append(made.files, p.File)
+	}
+	return made, nil
 }
+
+// rowMarks is the number of columns before those of a row: that of its part, and its own number.
+const rowMarks = 2
 
 func unkept(name string, err error) error {
 	return fault.Because(fault.Failed, err, fault.Problem{File: name, What: "its rows can't be kept: " + fault.OfSystem(err),
 		Do: "check the free disk space of the folder for temporary files"})
 }
 
-// rowWriter writes rows to a file, behind their numbers.
+// rowWriter writes rows to a file, behind the numbers of their parts and their own.
 type rowWriter struct {
-	name  string
-	buf   *bufio.Writer
-	csv   *csv.Writer
-	cells []string
-	n     int64
+	buf     *bufio.Writer
+	csv     *csv.Writer
+	part    int
+	name    string   // of the part
+	n       int64    // rows of the part
+	columns []string // of the first part
+	order   []int    // where the columns stand in the rows of this part
+	cells   []string
 }
 
 func (w *rowWriter) take(columns []string, row []*string) error {
@@ -67,13 +90,13 @@ func (w *rowWriter) take(columns []string, row []*string) error {
 		return w.begin(columns)
 	}
 	w.n++
-	w.cells = append(w.cells[:0], strconv.FormatInt(w.n, 10))
-	for _, c := range row {
-		if c == nil {
+	w.cells = append(w.cells[:0], strconv.Itoa(w.part), strconv.FormatInt(w.n, 10))
+	for _, at := range w.order {
+		if row[at] == nil {
 			w.cells = append(w.cells, "")
 			continue
 		}
-		w.cells = append(w.cells, *c)
+		w.cells = append(w.cells, *row[at])
 	}
 	if err := w.csv.Write(w.cells); err != nil {
 		return unkept(w.name, err)
@@ -81,41 +104,63 @@ func (w *rowWriter) take(columns []string, row []*string) error {
 	return nil
 }
 
-// begin writes the names of the columns, each of which must be told apart.
+// begin writes the names of the columns, each of which must be told apart, or finds those of the first part among them.
 func (w *rowWriter) begin(columns []string) error {
-	seen := map[string]bool{}
-	for _, c := range columns {
-		if c == "" || seen[FoldName(c)] {
-			return fault.At(fault.Wrong, fault.Problem{File: w.name, What: fmt.Sprintf("two of its columns are called %q", c),
-				Do: "give one of them another name in the query, with AS"})
+	seen := map[string]int{}
+	for i, c := range columns {
+		if _, twice := seen[FoldName(c)]; c == "" || twice {
+			what := fmt.Sprintf("two of its columns are called %q", c)
+			if c == "" {
+				what = "one of its columns has no name, or that of another one"
+			}
+			return fault.At(fault.Wrong, fault.Problem{File: w.name, What: what,
+				Do: "give it another name in the query, with AS"})
 		}
-		seen[FoldName(c)] = true
+		seen[FoldName(c)] = i
 	}
-	return w.csv.Write(append([]string{"row"}, columns...))
+	w.order = w.order[:0]
+	if w.part == 0 {
+		w.columns = columns
+		for i := range columns {
+			w.order = append(w.order, i)
+		}
+		return w.csv.Write(append([]string{"part", "row"}, columns...))
+	}
+	for _, c := range w.columns {
+		at, there := seen[FoldName(c)]
+		if !there || len(columns) != len(w.columns) {
+			return fault.At(fault.Wrong, fault.Problem{File: w.name, What: fmt.Sprintf("its columns are %s, those of the first "+
+				"table %s", strings.Join(columns, ", "), strings.Join(w.columns, ", ")),
+				Do: "make it an input of its own, or write a query"})
+		}
+		w.order = append(w.order, at)
+	}
+	return nil
 }
 
-// rowNumbers takes the number of a row off its cells, and makes it its place.
+// rowNumbers takes the numbers of a part and a row off its cells, and makes them its place.
 type rowNumbers struct{}
 
 func (rowNumbers) Map(r *Record) bool {
-	n, err := strconv.ParseInt(string(r.Fields[0]), 10, 64)
-	if err != nil {
+	part, err := strconv.Atoi(string(r.Fields[0]))
+	n, err2 := strconv.ParseInt(string(r.Fields[1]), 10, 64)
+	if err != nil || err2 != nil {
 		return false
 	}
-	r.Position, r.Fields = Position(0, n), r.Fields[1:]
+	r.Position, r.Fields, r.Raw = Position(part, n), r.Fields[rowMarks:], nil
 	for i := range r.Faults {
-		r.Faults[i].Field--
+		r.Faults[i].Field -= rowMarks
 	}
 	return true
 }
 
-// rowTable is a table of rows of a query.
+// rowTable is a table of rows that stand in no file.
 type rowTable struct {
 	Table
-	name string
+	files []File
 }
 
-func (t *rowTable) Files() []File { return []File{{Path: t.name, Query: true}} }
+func (t *rowTable) Files() []File { return t.files }
 
 // Behind is the table that the rows are kept in.
 func (t *rowTable) Behind() Table { return t.Table }

@@ -81,7 +81,8 @@ func ByPosition(name string) bool {
 type File struct {
 	Path  string `json:"file"`
 	Sheet string `json:"sheet,omitempty"` // its name; "" for text
-	Query bool   `json:"-"`               // it is no file but the answer to a query, which Path names
+	Query bool   `json:"-"`               // it is no file but rows of a query or table, which Path names
+	Table string `json:"-"`               // the table whose rows they are; "" for others
 }
 
 // Name returns the path, with the sheet behind it: workbook[sheet].

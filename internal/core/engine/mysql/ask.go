@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
 )
 
 // User is that of the server, with the hosts it may come from.
@@ -91,6 +92,9 @@ func (d *Database) ofQuery(err error) error {
 	}
 	return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message})
 }
+
+// SelectAll is that of the Database.
+func (*Database) SelectAll(t *schema.Table) string { return "SELECT * FROM " + quote(t.Name) }
 
 // Foresee finds the tables that a query names, and the names by which it uses them: under LOCK TABLES the server lets
 // a statement use only tables that are locked under just these names

@@ -9,6 +9,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
 )
 
 // User is that of the server.
@@ -27,6 +28,9 @@ func (d *Database) MayMake(ctx context.Context) error {
 	}
 	return err
 }
+
+// SelectAll is that of the Database.
+func (d *Database) SelectAll(t *schema.Table) string { return "SELECT * FROM " + d.table(t) }
 
 // Foresee has the server prepare the query: it takes a single statement, and returns no columns for one that is no
 // query.

@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
 )
 
 // User is that of the system: SQLite knows none.
@@ -31,6 +32,9 @@ func (d *Database) MayMake(context.Context) error {
 	}
 	return f.Close()
 }
+
+// SelectAll is that of the Database.
+func (*Database) SelectAll(t *schema.Table) string { return "SELECT * FROM " + quote(t.Name) }
 
 // Foresee prepares the query, which must be a single one and give columns.
 func (d *Database) Foresee(_ context.Context, query string) error {

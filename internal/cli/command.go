@@ -19,8 +19,8 @@ type command struct {
 	phase    string // of the work, by which help groups commands
 	does     string // in one line
 	takes    operands
-	instead  string // the option that does in place of operands; "" for none
-	about    string // paragraphs, parted by empty lines
+	instead  []string // the options that do in place of operands
+	about    string   // paragraphs, parted by empty lines
 	options  []option
 	examples []example
 	run      func(context.Context, *cli.Command) error
@@ -192,7 +192,8 @@ func (c *command) inspect(arguments []string) error {
 		}
 		given[o] = append(given[o], value)
 	}
-	if err := c.count(others, given[c.option(c.instead)] != nil); err != nil {
+	instead := slices.ContainsFunc(c.instead, func(name string) bool { return given[c.option(name)] != nil })
+	if err := c.count(others, instead); err != nil {
 		return err
 	}
 	for i := range c.options {

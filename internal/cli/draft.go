@@ -29,13 +29,15 @@ func draftCommand() *command {
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "Each guess is written with its reason; anything uncertain is on a line marked # ?. Without -o the " +
 			"ladle file goes to standard output.",
-		instead: "update",
+		instead: []string{"update", "query"},
 		options: []option{databaseOption(),
 			{name: "update", value: "LADLEFILE", group: groupInput, check: updateCheck,
 				does: "bring a ladle file up to date " +
 					"with its files and the database: columns that got other names, new ones that fit; each FILE is put " +
 					"in as one more input. Nothing is written without --output or your consent"},
 			inputOption(),
+			{name: "query", value: "SELECT", group: groupInput, does: "match the rows of a query on the database too, as an " +
+				"input of its own"},
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
@@ -77,11 +79,23 @@ func runDraft(ctx context.Context, c *cli.Command, asJSON bool) error {
 		return err
 	}
 	defer func() { survey.Close(tables) }()
+	query := c.String("query")
+	if query != "" {
+		t, err := answer(ctx, db, source.File{Path: "query", Query: true}, query)
+		if err != nil {
+			return err
+		}
+		tables = append(tables, t)
+	}
 	files, err := surveyed(ctx, tables)
 	if err != nil {
 		return err
 	}
 	for i := range files {
+		if files[i].Survey.Read.Query {
+			files[i].Query = query
+			continue
+		}
 		files[i].Path, files[i].Asked = besideDraft(out, files[i].Path), readAs(c)
 	}
 	work := &drafting{files: files, again: resurvey(&tables), make: func(files []draft.File) (*draft.Draft, error) {

@@ -72,6 +72,9 @@ func formatWords(m *source.Format) string {
 			words = append(words, m.Quote+" around fields")
 		}
 	}
+	if m.Query {
+		words = []string{"rows of a database"}
+	}
 	if m.JSON != "" {
 		words = []string{m.JSON, "text in " + encodingWords(m)}
 	}

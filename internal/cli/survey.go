@@ -18,8 +18,9 @@ import (
 func surveyCommand() *command {
 	c := &command{
 		name: "survey", phase: looking,
-		does:  "describe files after reading every line: columns, types, exceptions, keys, relations",
-		takes: operands{"FILE...", "a file", 1, many},
+		does:    "describe files after reading every line: columns, types, exceptions, keys, relations",
+		takes:   operands{"FILE...", "a file", 1, many},
+		instead: []string{"query", "table"},
 		about: "A FILE is text in any encoding, with any delimiter, or JSON, packed with gzip or zip or not; a " +
 			"workbook (.xlsx, .ods); or - for standard input. Its format is detected; the options override " +
 			"that.\n\nA FILE called NAME.ladle.yaml is a ladle file: its inputs are shown as they are once they are " +
@@ -32,7 +33,12 @@ func surveyCommand() *command {
 			{"One column in full", "ladle survey port-merrow/arrivals.csv --column Dues"},
 		},
 	}
-	c.options = append(c.options, jsonOption())
+	database := databaseOption()
+	database.needed = false
+	c.options = append(c.options, database,
+		option{name: "query", value: "SELECT", group: groupDatabase, does: "describe the rows of a query on the database"},
+		option{name: "table", value: "NAME", group: groupDatabase, list: true, does: "describe the rows of a table of the database"},
+		jsonOption())
 	c.run = func(ctx context.Context, c *cli.Command) error { return runSurvey(ctx, c, readAs(c)) }
 	return c
 }
@@ -82,7 +88,12 @@ func runSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions) er
 	if err != nil {
 		return err
 	}
-	defer survey.Close(tables)
+	defer func() { survey.Close(tables) }()
+	answers, err := askedTables(ctx, c)
+	if err != nil {
+		return err
+	}
+	tables = append(tables, answers...)
 	s, err := survey.Run(ctx, tables, func(p survey.Progress) {
 		progress.Show("reading "+p.What, p.Done, p.Of,
 			"bytes")

@@ -1,6 +1,8 @@
 package conformance
 
 import (
+	"encoding/json"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -202,4 +204,37 @@ func (w *world) url() string {
 		return w.path(w.db)
 	}
 	return w.db
+}
+
+// TestQueriesAreSurveyedAndDrafted: rows of a database are described like files, and a draft names the query.
+func TestQueriesAreSurveyedAndDrafted(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, oldRegister)
+		const query = "SELECT reg_no, flag FROM old_register WHERE flag IS NOT NULL"
+		r := w.run("survey", "--db", w.db, "--query", query, "--table", "flag_state", "--json")
+		require.Equal(t, 0, r.status, r.stderr)
+		var doc struct {
+			Inputs []struct {
+				Format struct{ File, Type string }
+				Rows   int64 `json:"row_count"`
+			}
+		}
+		require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc))
+		require.Len(t, doc.Inputs, 2)
+		assert.Equal(t, "query rows 3, table flag_state rows 1", fmt.Sprintf("%s %s %d, %s %s %d", doc.Inputs[0].Format.File,
+			doc.Inputs[0].Format.Type, doc.Inputs[0].Rows, doc.Inputs[1].Format.File, doc.Inputs[1].Format.Type, doc.Inputs[1].Rows))
+		shown := w.run("survey", "--db", w.db, "--query", query)
+		assert.Contains(t, shown.stdout, "query: 3 rows, 2 columns\n  rows of a database\n")
+		made := w.run("draft", "--db", w.db, "--query", query, "--table", "old_register", "-o", "f.ladle.yaml")
+		require.Equal(t, 0, made.status, made.stderr)
+		assert.Contains(t, w.read("f.ladle.yaml"), "  query:\n    query: "+query+"\n")
+		tried := w.run("try", "f.ladle.yaml", "--db", w.db)
+		assert.Equal(t, 0, tried.status, tried.stdout+tried.stderr)
+		for arguments, says := range map[string]string{"survey --query x --db " + w.db: "the query can't be run", "survey --query x": "none is named",
+			"survey --table nowhere --db " + w.db: "no table of that name", "survey": "survey needs a file", "draft --query x --db " + w.db: "can't be run"} {
+			r := w.run(strings.Fields(arguments)...)
+			assert.Equal(t, 2, r.status, arguments+r.stderr)
+			assert.Contains(t, r.stderr, says)
+		}
+	})
 }

@@ -16,6 +16,7 @@ import (
 // File is a file that a draft is made for.
 type File struct {
 	Path   string // as the ladle file is to name it
+	Query  string // in place of a file, the query whose rows these are
 	Survey *survey.Input
 	Asked  source.ReadOptions // how it was said to be read
 

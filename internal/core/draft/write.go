@@ -67,7 +67,11 @@ func (w *writer) doubt(indent, why, where string) {
 func (w *writer) input(f *file) {
 	m := f.Survey.Read
 	w.line("  %s:", ladlefile.Scalar(f.input))
-	w.line("    file: %s", ladlefile.Scalar(f.Path))
+	if f.Query != "" {
+		w.line("    query: %s", ladlefile.Scalar(f.Query))
+	} else {
+		w.line("    file: %s", ladlefile.Scalar(f.Path))
+	}
 	if len(m.Sheets) > 1 {
 		w.line("    sheet: %s", ladlefile.Scalar(m.Sheet))
 	}

@@ -162,5 +162,16 @@ type rowTable struct {
 
 func (t *rowTable) Files() []File { return t.files }
 
+// formatRows is the format of rows that stand in no file.
+const formatRows = "rows"
+
+// Formats says of each part no more than that it is none.
+func (t *rowTable) Formats() (all []Format) {
+	for _, f := range t.files {
+		all = append(all, Format{File: f, Format: formatRows})
+	}
+	return all
+}
+
 // Behind is the table that the rows are kept in.
 func (t *rowTable) Behind() Table { return t.Table }

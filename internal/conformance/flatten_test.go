@@ -13,6 +13,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
 )
 
 // grown is a table of a random schema with random rows. A row is identified by a code of its own, or by the row that it
@@ -207,7 +209,12 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 					lines = append(lines, line)
 				}
 				w.writeFlat("flat.csv", header, lines)
-				ladle := "ladle: 1\ninputs: {flat: {file: flat.csv, header: 1}}\ntables:\n"
+				origin, others := "file: flat.csv, header: 1", []string{}
+				if round%2 == 1 {
+					w.tableOf("flat.csv", "sent.db")
+					origin, others = "table: flat, database: sent", []string{"--other-db", "sent=sent.db"}
+				}
+				ladle := "ladle: 1\ninputs: {flat: {" + origin + "}}\ntables:\n"
 				leaf.blocks("x", func(x *grown, prefix string) {
 					if !header[prefix+" code"] {
 						return // nothing points there
@@ -215,13 +222,13 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 					ladle += x.block(prefix, header)
 				})
 				w.write("f.ladle.yaml", ladle)
-				doc, out := w.load("load")
+				doc, out := w.load("load", others...)
 				require.Equal(t, 0, doc.Status, "%s\n%s\n%s", ladle, out.stdout, w.read("flat.csv"))
 				for _, x := range tables {
 					assert.Equal(t, want[x.name], w.grownRows(x), "%s\n%s", x.name, ladle)
 				}
 				before := w.data()
-				doc, out = w.load("load")
+				doc, out = w.load("load", others...)
 				require.Equal(t, 0, doc.Status, out.stdout)
 				assert.Equal(t, before, w.data(), "a second time nothing changes")
 				w.takenBack(1, empty)
@@ -301,6 +308,26 @@ func (w *world) writeFlat(name string, header map[string]bool, lines []map[strin
 	}
 	out.Flush()
 	require.NoError(w, out.Error())
+}
+
+// tableOf makes a table flat of a file, with texts and NULL for blanks, in a database of its own.
+func (w *world) tableOf(file, database string) {
+	w.Helper()
+	content, err := csv.NewReader(strings.NewReader(w.read(file))).ReadAll()
+	require.NoError(w, err)
+	conn, err := sqlite.OpenConn(w.path(database))
+	require.NoError(w, err)
+	defer conn.Close()
+	quoted := `"` + strings.Join(content[0], `", "`) + `"`
+	require.NoError(w, sqlitex.ExecuteScript(conn, "CREATE TABLE flat ("+quoted+");", nil))
+	insert := "INSERT INTO flat VALUES (" + strings.TrimSuffix(strings.Repeat("nullif(?, ''), ", len(content[0])), ", ") + ")"
+	for _, line := range content[1:] {
+		arguments := make([]any, len(line))
+		for i, cell := range line {
+			arguments[i] = cell
+		}
+		require.NoError(w, sqlitex.Execute(conn, insert, &sqlitex.ExecOptions{Args: arguments}))
+	}
 }
 
 // grownRows reads the rows of t, with what they refer to by its key.

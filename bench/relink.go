@@ -14,7 +14,8 @@ import (
 
 // relinked is a table with a text where it should have a foreign key; %s is the type of an id.
 const relinked = "CREATE TABLE old_flag (id %s, name VARCHAR(40) NOT NULL UNIQUE);" +
-	"CREATE TABLE old_register (id %s, reg_no VARCHAR(20) NOT NULL UNIQUE, flag VARCHAR(40), flag_id INT REFERENCES old_flag (id))"
+	"CREATE TABLE old_register (id %s, reg_no VARCHAR(20) NOT NULL UNIQUE, flag VARCHAR(40), flag_id INT REFERENCES " +
+	"old_flag (id))"
 
 // ids are the types of ids on the kinds of databases.
 var ids = map[string]string{"sqlite": "INTEGER PRIMARY KEY", "mysql": "INT AUTO_INCREMENT PRIMARY KEY",
@@ -57,7 +58,8 @@ func (b *bench) relink(only string, runs int) error {
 				return err
 			}
 			begun := time.Now()
-			if err := execute(p.name, url, "BEGIN", "INSERT INTO old_flag (name) SELECT DISTINCT flag FROM old_register",
+			if err := execute(p.name, url, "BEGIN", "INSERT INTO old_flag (name) SELECT DISTINCT flag FROM "+
+				"old_register",
 				setBased[p.name], "COMMIT"); err != nil {
 				return err
 			}
@@ -70,7 +72,8 @@ func (b *bench) relink(only string, runs int) error {
 				return err
 			}
 			loads, memory = append(loads, seconds), append(memory, megabytes)
-			fmt.Printf("  %s: relinking: floor %.3f s, load %.3f s, %.0f MB\n", p.name, floors[len(floors)-1], seconds, megabytes)
+			fmt.Printf("  %s: relinking: floor %.3f s, load %.3f s, %.0f MB\n", p.name, floors[len(floors)-1], seconds,
+				megabytes)
 		}
 		figure("relink_60k_"+p.name, median(loads)/median(floors), "x set-based", "1.5")
 		figure("relink_60k_memory_"+p.name, slices.Max(memory), "MB", "250")

@@ -33,11 +33,11 @@ func draftCommand() *command {
 		options: []option{databaseOption(),
 			{name: "update", value: "LADLEFILE", group: groupInput, check: updateCheck,
 				does: "bring a ladle file up to date " +
-					"with its files and the database: columns that got other names, new ones that fit; each FILE is put " +
-					"in as one more input. Nothing is written without --output or your consent"},
+					"with its files and the database: columns that got other names, new ones that fit; each FILE is " +
+					"put in as one more input. Nothing is written without --output or your consent"},
 			inputOption(),
-			{name: "query", value: "SELECT", group: groupInput, does: "match the rows of a query on the database too, as an " +
-				"input of its own"},
+			{name: "query", value: "SELECT", group: groupInput, does: "match the rows of a query on the database " +
+				"too, as an input of its own"},
 			{name: "table", value: "NAME", group: groupDatabase, list: true, does: "only for the table NAME"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the ladle file to FILE, " +
 				"called NAME.ladle.yaml"},
@@ -258,5 +258,9 @@ func showDraft(s *term.Screen, d *draft.Draft, out, database string, matches boo
 		return
 	}
 	s.Line("")
-	s.Line("Next: ladle try %s --db %s", out, engine.Masked(database))
+	fix := "" // where a person is there to be asked
+	if !matches {
+		fix = " --fix"
+	}
+	s.Line("Next: ladle try %s --db %s%s", out, engine.Masked(database), fix)
 }

@@ -16,11 +16,13 @@ import (
 // otherOption names databases that queries of inputs read.
 func otherOption() option {
 	return option{name: "other-db", value: "NAME=DATABASE", group: groupDatabase, list: true,
-		does: "the database that the ladle file calls NAME, from which a query of an input reads (or set LADLE_DB_NAME)",
+		does: "the database that the ladle file calls NAME, from which a query of an input reads (or set " +
+			"LADLE_DB_NAME)",
 		check: func(said string) error {
 			if name, url, ok := strings.Cut(said, "="); !ok || name == "" || url == "" {
-				return fault.InvalidValue{What: "needs a name and a database", Do: "write it as NAME=DATABASE, with the name " +
-					"that the ladle file gives it"}
+				return fault.InvalidValue{What: "needs a name and a database",
+					Do: "write it as NAME=DATABASE, with the name " +
+						"that the ladle file gives it"}
 			}
 			return nil
 		}}
@@ -44,9 +46,11 @@ func openOthers(ctx context.Context, c *cli.Command, file *ladlefile.File) (map[
 			url = os.Getenv("LADLE_DB_" + strings.ToUpper(name))
 		}
 		if url == "" {
-			return all, fault.At(fault.Wrong, fault.Problem{File: file.Path, Line: in.Database.Line, Column: in.Database.Column,
-				What: fmt.Sprintf("it isn't said which database is called %q", name),
-				Do:   fmt.Sprintf("give it with --other-db %s=DATABASE, or set LADLE_DB_%s", name, strings.ToUpper(name))})
+			return all, fault.At(fault.Wrong, fault.Problem{File: file.Path, Line: in.Database.Line,
+				Column: in.Database.Column,
+				What:   fmt.Sprintf("it isn't said which database is called %q", name),
+				Do: fmt.Sprintf("give it with --other-db %s=DATABASE, or set LADLE_DB_%s", name,
+					strings.ToUpper(name))})
 		}
 		db, err := open(ctx, url, waits(c))
 		if err != nil {

@@ -22,8 +22,8 @@ func prepareCommand() *command {
 		options: []option{
 			{name: "output", short: "o", value: "FOLDER", group: groupOutput, needed: true,
 				does: "the folder to write to; it is created when it doesn't exist"},
-			{name: "columns", value: "NAMES", group: groupOutput, does: "write only these columns, in this order, with commas " +
-				"between them"},
+			{name: "columns", value: "NAMES", group: groupOutput, does: "write only these columns, in this order, " +
+				"with commas between them"},
 			{name: "rename", value: "OLD=NEW", group: groupOutput, list: true, check: renameCheck,
 				does: "call the column OLD NEW in what is written"},
 			{name: "workbook", group: groupOutput, does: "write workbooks (.xlsx) with typed cells"},

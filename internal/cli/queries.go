@@ -18,7 +18,8 @@ func askedTables(ctx context.Context, c *cli.Command) (all []source.Table, err e
 		return nil, nil
 	}
 	if c.String("db") == "" {
-		return nil, fault.New(fault.Wrong, "--query and --table read a database, and none is named", "name it with --db")
+		return nil, fault.New(fault.Wrong, "--query and --table read a database, and none is named",
+			"name it with --db")
 	}
 	db, s, err := openWithSchema(ctx, c)
 	if err != nil {

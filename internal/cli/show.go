@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/check"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 	"ladle/internal/core/setaside"
@@ -76,6 +77,11 @@ func showAsides(s *term.Screen, r *report.Report) {
 	}
 	s.Title("Set aside: %s of %s", plural(aside, "line"), term.Count(r.LinesRead()))
 	showGroups(s, r.Groups, len(r.Inputs) > 1)
+	advised := func(g setaside.Group) bool { return g.Advice != nil && len(g.Advice.Settings) > 0 }
+	if !ladlefile.Named(r.LadleFile) && slices.ContainsFunc(r.Groups, advised) {
+		s.Note("Settings go into a ladle file, which --keep NAME.ladle.yaml writes; try --fix puts them in by your " +
+			"answers.")
+	}
 	for _, in := range r.Inputs {
 		if in.SetAsideFile != "" {
 			showAsideFile(s, in.SetAside, in.Input, in.SetAsideFile)

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/report"
 	"ladle/internal/term"
 )
@@ -72,10 +73,12 @@ func showSteps(s *term.Screen, r *report.Report) {
 	for _, step := range r.Steps {
 		switch {
 		case step.Equal < 0:
-			s.Item(term.Dot, "%s: whether rows to be added are in the table already was not looked up, since it has so many "+
+			s.Item(term.Dot, "%s: whether rows to be added are in the table already was not looked up, since it has "+
+				"so many "+
 				"rows", step.Step)
 		case step.Equal > 0:
-			s.Item(term.Dot, "%s: %s of %s to be added %s in the table already, with the same values; without a key, they "+
+			s.Item(term.Dot, "%s: %s of %s to be added %s in the table already, with the same values; without a "+
+				"key, they "+
 				"are added again", step.Step, term.Count(step.Equal), plural(step.Tally.Added, "row"),
 				map[bool]string{true: "is", false: "are"}[step.Equal == 1])
 		}
@@ -213,6 +216,11 @@ func showDifferences(s *term.Screen, r *report.Report) {
 		}
 	}
 	if slices.ContainsFunc(r.Steps, func(step report.Step) bool { return step.Tally.Differs > 0 }) {
+		if !ladlefile.Named(r.LadleFile) {
+			s.Note("To write them, keep a ladle file with --keep, put already_there: update in its block, and load " +
+				"with it.")
+			return
+		}
 		s.Note("To write them, put already_there: update in the block, or on_update: update behind a column.")
 	}
 }

@@ -231,7 +231,8 @@ func shapeWords(s survey.Shape) string {
 		return fmt.Sprintf("%s look like values of one column; columns_to_rows makes a line of each",
 			strings.Join(s.Columns, ", "))
 	}
-	return fmt.Sprintf("%s: %s of %s distinct values look like lists separated by %q; parts_to_rows makes a line of each "+
+	return fmt.Sprintf("%s: %s of %s distinct values look like lists separated by %q; parts_to_rows makes a line of "+
+		"each "+
 		"part",
 		s.Columns[0], term.Count(s.Cells), term.Count(s.Of), s.Between)
 }

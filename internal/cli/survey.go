@@ -36,8 +36,10 @@ func surveyCommand() *command {
 	database := databaseOption()
 	database.needed = false
 	c.options = append(c.options, database,
-		option{name: "query", value: "SELECT", group: groupDatabase, does: "describe the rows of a query on the database"},
-		option{name: "table", value: "NAME", group: groupDatabase, list: true, does: "describe the rows of a table of the database"},
+		option{name: "query", value: "SELECT", group: groupDatabase,
+			does: "describe the rows of a query on the database"},
+		option{name: "table", value: "NAME", group: groupDatabase, list: true,
+			does: "describe the rows of a table of the database"},
 		jsonOption())
 	c.run = func(ctx context.Context, c *cli.Command) error { return runSurvey(ctx, c, readAs(c)) }
 	return c

@@ -36,7 +36,8 @@ func verifyCommand() *command {
 			if id, err := strconv.ParseInt(what, 10, 64); err == nil {
 				for _, name := range []string{"changes", "input", "after"} {
 					if c.IsSet(name) {
-						return fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file, and this is the number of a run",
+						return fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file, and this is the "+
+							"number of a run",
 							name), fmt.Sprintf("leave --%s out", name))
 					}
 				}
@@ -50,8 +51,8 @@ func verifyCommand() *command {
 // differencesOption is changesOption for a comparison.
 func differencesOption() option {
 	o := changesOption()
-	o.does = "also write to FILE (.csv, .xlsx or .html) every row of a ladle file's tables that is missing or extra, and " +
-		"every cell that differs"
+	o.does = "also write to FILE (.csv, .xlsx or .html) every row of a ladle file's tables that is missing or " +
+		"extra, and every cell that differs"
 	return o
 }
 

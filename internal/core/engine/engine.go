@@ -141,7 +141,8 @@ type Reader interface {
 		error)
 
 	// Ask returns the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is
-	// nil. Before the first row, also where there is none, take is given the names with a nil row. It changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that
+	// nil. Before the first row, also where there is none, take is given the names with a nil row. It changes nothing,
+	// whatever the query calls. In a transaction the query must have been foreseen before that
 	// began.
 	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
 

@@ -25,7 +25,8 @@ type question struct {
 	kind Kind
 }
 
-var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"table_name", Text}, {"line_number", Number}, {"today", Moment},
+var asks = [Provenances]question{{"file_name", Text}, {"sheet_name", Text}, {"table_name", Text}, {"line_number",
+	Number}, {"today", Moment},
 	{"loaded_by", Text}}
 
 // askNames are the names of asks.

@@ -104,7 +104,8 @@ func (in *Intake) questions(ctx context.Context, i *ladlefile.Input, from engine
 }
 
 func (in *Intake) wrong(at ladlefile.Text, what, do string) error {
-	return fault.At(fault.Wrong, fault.Problem{File: in.File.Path, Line: at.Line, Column: at.Column, What: what, Do: do})
+	return fault.At(fault.Wrong, fault.Problem{File: in.File.Path, Line: at.Line, Column: at.Column, What: what,
+		Do: do})
 }
 
 // ofQuery says of which input a query can't be run.

@@ -65,7 +65,8 @@ func (d *decoder) judgeOrigin(in *Input, name Text) {
 	case origins == 0 && in.Database.Given():
 		d.problem(in.Database.Place, "database: goes with query: or table:", "add one of them, or delete database:")
 	case origins == 0:
-		d.problem(name.Place, fmt.Sprintf("input %s has no file", name.Value), "add file: with its path, query: or table:")
+		d.problem(name.Place, fmt.Sprintf("input %s has no file", name.Value),
+			"add file: with its path, query: or table:")
 	case in.File.Given() && in.Database.Given():
 		d.problem(in.Database.Place, "database: goes with query: or table:", "delete database:")
 	case in.FromDatabase() && in.Asked != (source.ReadOptions{}):

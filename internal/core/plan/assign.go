@@ -130,7 +130,8 @@ func (r *resolver) headers() {
 		if len(f.Columns) == 0 || f.Named() || f.Header.Line == 0 || in.Asked.Header.Given() {
 			continue
 		}
-		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: the ladle "+
+		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: "+
+			"the ladle "+
 			"file uses its columns by their position", f.Header.Line, in.Name.Value, in.Origin()),
 			fmt.Sprintf("set header: %d if it is one, or header: none if it is a line like the others", f.Header.Line))
 	}

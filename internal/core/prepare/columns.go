@@ -38,7 +38,8 @@ func (o Options) selected(all []string) (s selection, err error) {
 	}
 	for i, name := range s.names {
 		if indexOf(s.names[:i], name) >= 0 {
-			return s, fault.New(fault.Wrong, fmt.Sprintf("two columns would be called %q", name), "give one of them another name")
+			return s, fault.New(fault.Wrong, fmt.Sprintf("two columns would be called %q", name),
+				"give one of them another name")
 		}
 	}
 	return s, nil
@@ -48,7 +49,8 @@ func indexOf(names []string, name string) int {
 	return slices.IndexFunc(names, func(o string) bool { return source.FoldName(o) == source.FoldName(name) })
 }
 
-// selectAll finds, for each input, the columns that are written. A column that no input has is an error, and so is an input
+// selectAll finds, for each input, the columns that are written. A column that no input has is an error, and so is an
+// input
 // that has none of them.
 func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 	var made []selection
@@ -59,7 +61,8 @@ func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 			return nil, source.OfInput(err, in.Name)
 		}
 		if len(s.fields) == 0 {
-			return nil, fault.New(fault.Wrong, fmt.Sprintf("the input %s has none of the columns that are to be written", in.Name),
+			return nil, fault.New(fault.Wrong, fmt.Sprintf("the input %s has none of the columns that are to be "+
+				"written", in.Name),
 				"its columns are: "+strings.Join(in.Recipe.Names(), ", "))
 		}
 		made, names = append(made, s), append(names, in.Recipe.Names()...)
@@ -70,7 +73,8 @@ func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 	}
 	for _, name := range asked {
 		if indexOf(names, name) < 0 {
-			return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no column %q to write", name), fault.DidYouMean(name, names))
+			return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no column %q to write", name),
+				fault.DidYouMean(name, names))
 		}
 	}
 	return made, nil

@@ -99,9 +99,10 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 	day := time.Now()
 	for _, in := range f.Inputs {
 		if in.FromDatabase() {
-			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Name.Line, Column: in.Name.Column,
-				What: fmt.Sprintf("the input %s comes from a database, and only files are read here", in.Name.Value),
-				Do:   "see its rows with ladle try"}))
+			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Name.Line,
+				Column: in.Name.Column,
+				What:   fmt.Sprintf("the input %s comes from a database, and only files are read here", in.Name.Value),
+				Do:     "see its rows with ladle try"}))
 			continue
 		}
 		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)

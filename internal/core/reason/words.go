@@ -262,7 +262,8 @@ var ofRuns = map[Kind]phrase{
 			verb(c.Length, Plural(c.Limit, "line")), c.Text)
 	},
 	QueryChanged: func(c Cause) string {
-		return fmt.Sprintf("the query of the input %s returns other rows than those that were read; its tables changed "+
+		return fmt.Sprintf("the query of the input %s returns other rows than those that were read; its tables "+
+			"changed "+
 			"meanwhile", c.Text)
 	},
 	TablesChanged: says("the tables changed after you confirmed, so the result would differ from what you approved"),

@@ -21,7 +21,8 @@ type RowPart struct {
 }
 
 // Rows opens rows that stand in no file as one table. They are kept in a temporary file without a name as long as it is
-// open. A row is known by its number in its part, from 1. Two columns of one name are an error, a *fault.Fault, and so are
+// open. A row is known by its number in its part, from 1. Two columns of one name are an error, a *fault.Fault, and so
+// are
 // parts with other columns than the first.
 func Rows(parts ...RowPart) (Table, error) {
 	name := parts[0].File.Path
@@ -69,7 +70,8 @@ func Rows(parts ...RowPart) (Table, error) {
 const rowMarks = 2
 
 func unkept(name string, err error) error {
-	return fault.Because(fault.Failed, err, fault.Problem{File: name, What: "its rows can't be kept: " + fault.OfSystem(err),
+	return fault.Because(fault.Failed, err, fault.Problem{File: name, What: "its rows can't be kept: " +
+		fault.OfSystem(err),
 		Do: "check the free disk space of the folder for temporary files"})
 }
 
@@ -129,8 +131,9 @@ func (w *rowWriter) begin(columns []string) error {
 	for _, c := range w.columns {
 		at, there := seen[FoldName(c)]
 		if !there || len(columns) != len(w.columns) {
-			return fault.At(fault.Wrong, fault.Problem{File: w.name, What: fmt.Sprintf("its columns are %s, those of the first "+
-				"table %s", strings.Join(columns, ", "), strings.Join(w.columns, ", ")),
+			return fault.At(fault.Wrong, fault.Problem{File: w.name,
+				What: fmt.Sprintf("its columns are %s, those of the first "+
+					"table %s", strings.Join(columns, ", "), strings.Join(w.columns, ", ")),
 				Do: "make it an input of its own, or write a query"})
 		}
 		w.order = append(w.order, at)

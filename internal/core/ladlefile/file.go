@@ -263,12 +263,15 @@ func (c *Claim) Queries() (all []Text) {
 	return slices.DeleteFunc(all, func(q Text) bool { return !q.Given() })
 }
 
-// Queries are all pieces of SQL in the file that are put to the database that is loaded into: queries of inputs and of
-// claims, and conditions.
+// Queries are all pieces of SQL in the file: queries of inputs, those for all rows of a table too, and of claims, and
+// conditions.
 func (f *File) Queries() (all []Text) {
 	for _, in := range f.Inputs {
-		if in.Query.Given() && !in.Database.Given() {
+		if in.Query.Given() {
 			all = append(all, in.Query)
+		}
+		for _, t := range in.Tables {
+			all = append(all, Text{"SELECT * FROM " + t.Value, t.Place})
 		}
 	}
 	for _, c := range f.Claims {

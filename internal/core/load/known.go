@@ -202,8 +202,7 @@ func (r *run) leaveOut(ctx context.Context, s *plan.Step, runs []*logbook.Run) e
 		}
 		if notLoaded.Len() == 0 {
 			return fault.New(fault.Refused, fmt.Sprintf("run %d does not tell which lines it set aside, so it is "+
-				"not clear "+
-				"which lines of %s are in %s already", before.ID, s.Feed.Input.Origin(), s.Table.Name),
+				"not clear which lines of %s are in %s already", before.ID, s.Feed.Input.Origin(), s.Table.Name),
 				"give the block a key")
 		}
 		for line := range r.in.Rows[s.Feed.Number].Len() {

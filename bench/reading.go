@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -41,6 +42,9 @@ func (b *bench) reading(runs int) error {
 	}
 	figure("survey_csv_time", median(ratios), "x reader", "4")
 	figure("survey_csv_memory", median(memory), "MB", "-")
+	if err := b.deliveries(calls, runs); err != nil {
+		return err
+	}
 	lines := filepath.Join(folder, "calls.jsonl")
 	if err := writeJSONLines(calls, lines); err != nil {
 		return err
@@ -58,6 +62,79 @@ func (b *bench) reading(runs int) error {
 		}
 	}
 	return nil
+}
+
+// deliveries measures the comparison of two files of a million lines against the bare reading of both: where every
+// 100th line differs, and where besides the second half of the lines comes first.
+func (b *bench) deliveries(before string, runs int) error {
+	for _, name := range []string{"same_order", "turned"} {
+		after := filepath.Join(filepath.Dir(before), name+".csv")
+		if err := writeDelivery(before, after, name == "turned"); err != nil {
+			return err
+		}
+		var ratios, memory []float64
+		for range runs {
+			reading := 0.0
+			for _, path := range []string{before, after} {
+				seconds, _, err := b.self("read", path)
+				if err != nil {
+					return err
+				}
+				reading += seconds
+			}
+			seconds, used, err := run(b.program, "compare", before, after, "--key", "Reg. No.,Arrived", "--json")
+			if err != nil {
+				return err
+			}
+			fmt.Printf("  compare, %s: reading %.3f s, comparison %.3f s, %.0f MB\n", name, reading, seconds, used)
+			ratios, memory = append(ratios, seconds/reading), append(memory, used)
+		}
+		bar := "3"
+		if name == "turned" {
+			bar = "-"
+		}
+		figure("compare_"+name+"_time", median(ratios), "x reading", bar)
+		figure("compare_"+name+"_memory", median(memory), "MB", "200")
+	}
+	return nil
+}
+
+// writeDelivery writes the lines of a file once more, with another second cell in every 100th, and, turned, the second
+// half first. It holds one line at a time, since the memory of this program would count as that of those it starts.
+func writeDelivery(from, to string, turned bool) error {
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	w := bufio.NewWriter(out)
+	halves := [][2]int{{0, million + 1}}
+	if turned {
+		halves = [][2]int{{0, 1}, {million / 2, million + 1}, {1, million / 2}}
+	}
+	for _, half := range halves {
+		in, err := os.Open(from)
+		if err != nil {
+			return err
+		}
+		lines := bufio.NewScanner(in)
+		for n := 0; lines.Scan() && n < half[1]; n++ {
+			if n < half[0] {
+				continue
+			}
+			line := lines.Text()
+			if n%100 == 50 {
+				line = strings.Replace(line, ",", ",x", 1)
+			}
+			if _, err := w.WriteString(line + "\n"); err != nil {
+				return errors.Join(err, in.Close())
+			}
+		}
+		if err := errors.Join(lines.Err(), in.Close()); err != nil {
+			return err
+		}
+	}
+	return errors.Join(w.Flush(), out.Close())
 }
 
 // compare times the reader of a format against its floor, in turns.

@@ -16,14 +16,18 @@ func TestSettingsInWords(t *testing.T) {
 		setting ladlefile.Setting
 		says    string
 	}{
-		{ladlefile.Setting{Key: "recode", Value: []ladlefile.Pair{{Key: "Norwey", Value: "Norway"}}}, `read "Norwey" as "Norway"`},
-		{ladlefile.Setting{At: []string{"a", "recode"}, Value: []ladlefile.Pair{{Key: "x", Value: "y"}}}, `read "x" as "y"`},
+		{ladlefile.Setting{Key: "recode", Value: []ladlefile.Pair{{Key: "Norwey", Value: "Norway"}}},
+			`read "Norwey" as "Norway"`},
+		{ladlefile.Setting{At: []string{"a", "recode"}, Value: []ladlefile.Pair{{Key: "x", Value: "y"}}},
+			`read "x" as "y"`},
 		{ladlefile.Setting{Key: "blank_is", Value: []string{"n/a", "-"}}, `take "n/a" or "-" for blank`},
 		{ladlefile.Setting{Key: "number", Value: "1.234,50"}, `numbers are written like "1.234,50"`},
-		{ladlefile.Setting{Key: "date", Value: []string{"yyyy-MM-dd", "d.M.yyyy"}}, `dates are written like "yyyy-MM-dd" or "d.M.yyyy"`},
+		{ladlefile.Setting{Key: "date", Value: []string{"yyyy-MM-dd", "d.M.yyyy"}},
+			`dates are written like "yyyy-MM-dd" or "d.M.yyyy"`},
 		{ladlefile.Setting{Key: "round", Value: 2}, "round to 2 digits after the point"},
 		{ladlefile.Setting{Key: "shorten_to", Value: int64(8)}, "cut to 8 characters"},
-		{ladlefile.Setting{Key: "contradictions", Value: "most"}, "keep, for each column, the value that most of them have"},
+		{ladlefile.Setting{Key: "contradictions", Value: "most"}, "keep, for each column, the value that most of " +
+			"them have"},
 		{ladlefile.Setting{Key: "not_found", Value: "add"}, "they are new: add them to the lookup table"},
 		{ladlefile.Setting{Key: "time_zone", Value: "UTC"}, `set time_zone to "UTC"`},
 	} {
@@ -47,7 +51,8 @@ func TestTheLineToCorrectIsFound(t *testing.T) {
 // TestGroupsAreTitledByWhatTheyHaveInCommon: a single problem by all of its words.
 func TestGroupsAreTitledByWhatTheyHaveInCommon(t *testing.T) {
 	g := setaside.Group{Input: "in", Column: "Lift", Says: "is not a number", Count: 2,
-		First: []setaside.Example{{Place: "in.csv:2", Cell: "x", Says: `Lift "x" is not a number`}, {Place: "in.csv:3", Cell: "y"}}}
+		First: []setaside.Example{{Place: "in.csv:2", Cell: "x", Says: `Lift "x" is not a number`}, {Place: "in.csv:3",
+			Cell: "y"}}}
 	assert.Equal(t, "Lift is not a number", title(g, false))
 	assert.Equal(t, "in: Lift is not a number", title(g, true))
 	g.Count = 1

@@ -104,7 +104,8 @@ Possible keys
 Columns that belong together: possibly a table of their own
   - each of the 300 values of Reg. No. always comes with the same Vessel, Flag (except Flag on line 8 "PM-1")
 `, out.String())
-	assert.Equal(t, `Berth of a.csv: 6 of 7 distinct values also occur in Code of b.csv, but not "S9" (compared by a sample of the values)`,
+	assert.Equal(t,
+		`Berth of a.csv: 6 of 7 distinct values also occur in Code of b.csv, but not "S9" (compared by a sample of the values)`,
 		relationWords(survey.Relation{Input: "a.csv", Column: "Berth", Parent: "b.csv", Key: "Code", Shared: 6,
 			Values: 7, Missing: []string{"S9"}, Sampled: true}))
 	assert.Equal(t, "Berth of a.csv: all 7 distinct values also occur in Code of b.csv",

@@ -142,7 +142,8 @@ func TestCorrectedLinesAreJudgedWithTheOthers(t *testing.T) {
 			"a line of nowhere": {strings.Replace(corrected, "\r\n5;", "\r\n99;", 1), "the input has no such line"},
 			"no line": {strings.Replace(corrected, "\r\n5;", "\r\nfive;", 1),
 				`"five" is not a line of in.csv`},
-			"the same line twice": {corrected + corrected[strings.LastIndex(corrected[:len(corrected)-2], "\r\n")+2:], "twice"},
+			"the same line twice": {corrected + corrected[strings.LastIndex(corrected[:len(corrected)-2], "\r\n")+2:],
+				"twice"},
 			"a line that is none": {corrected + "6\r\n", "the line has only 1 of 15 fields"},
 		} {
 			w.write("in.set-aside.csv", c.file)

@@ -13,8 +13,10 @@ import (
 // and for every command.
 func TestCorrectionsHoldInRounds(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, "CREATE TABLE vessel (id ID, reg VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(20), gt DECIMAL(8,1));")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {vessel: {from: in, key: reg, "+
+		w := newWorld(t, on, "CREATE TABLE vessel (id ID, reg VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(20), gt "+
+			"DECIMAL(8,1));")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {vessel: {from: in, "+
+			"key: reg, "+
 			"columns: {reg: R, name: N, gt: G}}}\nset_aside_limit: any\n")
 		w.write("in.csv", "R,N,G\nA1,Heron,1\nA2,=1+1,x\nA3,'=2,y\nA4,Skua,z\nA5,Gull,w\n")
 		first, _ := w.load("try")
@@ -33,7 +35,8 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 		third, out := w.load("load", "--corrected", "in.set-aside.csv")
 		assert.Equal(t, []string{"vessel: 5, 3 added, 1 out, 1 aside"}, third.accounts(), out.stderr)
 		assert.Contains(t, out.stdout, "of the 2 lines that were set aside, the file lacks 1")
-		assert.Equal(t, []string{"A1|Heron|1", "A2|=1+1|2", "A3|'=2|3"}, w.query("SELECT reg, name, gt FROM vessel ORDER BY reg"))
+		assert.Equal(t, []string{"A1|Heron|1", "A2|=1+1|2", "A3|'=2|3"},
+			w.query("SELECT reg, name, gt FROM vessel ORDER BY reg"))
 
 		verified := w.run("verify", "f.ladle.yaml", "--db", w.db)
 		assert.Equal(t, 0, verified.status, verified.stdout)
@@ -48,13 +51,15 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 		w.write("in.csv", "R,N,G\nA9,Tern,9\nA3,'=2,y\nA1,Heron,1\nA2,=1+1,x\n") // the next month
 		moved, out := w.load("try")
 		assert.Equal(t, []string{"vessel: 4, 1 added, 3 same"}, moved.accounts())
-		assert.Contains(t, out.stdout, "in.corrected.csv: 1 corrected line is not used, since the input no longer has what "+
+		assert.Contains(t, out.stdout, "in.corrected.csv: 1 corrected line is not used, since the input no longer "+
+			"has what "+
 			"was corrected there")
 
 		w.write("in.corrected.csv", strings.Replace(w.read("in.corrected.csv"), ",R,", ",Reg,", 1))
 		odd := w.run("try", "f.ladle.yaml", "--db", w.db)
 		assert.Equal(t, 1, odd.status)
-		assert.Contains(t, odd.stderr, "in.corrected.csv:2: its columns are line, original, Reg, N, G, not line, original, R, N, G")
+		assert.Contains(t, odd.stderr, "in.corrected.csv:2: its columns are line, original, Reg, N, G, not line, "+
+			"original, R, N, G")
 	})
 }
 
@@ -96,7 +101,8 @@ func TestTheSameContentLeftAsItWas(t *testing.T) {
 	}
 	w.write("given.csv", head+"drop,,R1,x\r\n")
 	out := w.run("try", "f.ladle.yaml", "--db", w.db, "--corrected", "in=given.csv")
-	assert.Contains(t, out.stderr, "given.csv:3: it is not clear which line is to be dropped: the input has several like this")
+	assert.Contains(t, out.stderr, "given.csv:3: it is not clear which line is to be dropped: the input has several "+
+		"like this")
 
 	w.write("given.csv", head+strings.Replace(lines[4], ",x\r", ",7\r", 1))
 	doc, out := w.load("try", "--corrected", "in=given.csv", "--first", "2")
@@ -106,7 +112,8 @@ func TestTheSameContentLeftAsItWas(t *testing.T) {
 // ofStays is a world with a table without a key, whose ladle file ends with more.
 func ofStays(t *testing.T, on server, more string) *world {
 	w := newWorld(t, on, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: none, columns: "+
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: "+
+		"none, columns: "+
 		"{reg_no: Reg, tons: Tons}}}\n"+more)
 	return w
 }
@@ -124,11 +131,13 @@ func TestRowsThatAreThereAlready(t *testing.T) {
 	})
 }
 
-// TestSetAsideLinesAsAWorkbook: bad cells are coloured and have their reasons as notes, nothing in it is a formula, it is
+// TestSetAsideLinesAsAWorkbook: bad cells are coloured and have their reasons as notes, nothing in it is a formula, it
+// is
 // given back as CSV is, and is moved out of the way once it was edited.
 func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL UNIQUE, tons DECIMAL(8,1));")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: reg_no, "+
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: "+
+		"reg_no, "+
 		"columns: {reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\nset_aside_as: workbook\n")
 	w.write("in.csv", "Reg,Tons\nR1,1\n=R2,x\n\"R\n3\",y\n")
 	doc, out := w.load("try")
@@ -172,10 +181,12 @@ func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	assert.Contains(t, held.stderr, `can't hold the characters of "R\x01"; write set_aside_as: csv`)
 }
 
-// TestOtherFilesForAnInput: this month's file is read without an edit of the ladle file, by each command that reads files.
+// TestOtherFilesForAnInput: this month's file is read without an edit of the ladle file, by each command that reads
+// files.
 func TestOtherFilesForAnInput(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE kind (id ID, name VARCHAR(9) NOT NULL UNIQUE);")
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: january.csv, header: 1}}\ntables: {kind: {from: in, key: name, "+
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: january.csv, header: 1}}\ntables: {kind: {from: in, key: "+
+		"name, "+
 		"columns: {name: Name}}}\n")
 	w.write("february.csv", "Name\nTug\n")
 	w.write("march.csv", "Name\nFerry\n")
@@ -186,7 +197,8 @@ func TestOtherFilesForAnInput(t *testing.T) {
 		assert.Equal(t, 0, out.status, "%v: %s", command, out.stdout+out.stderr)
 	}
 	assert.Equal(t, []string{"Ferry", "Tug"}, w.query("SELECT name FROM kind ORDER BY name"))
-	for said, why := range map[string]string{"im=march.csv": `there is no input "im"`, "march.csv": "write it as NAME=FILE",
+	for said, why := range map[string]string{"im=march.csv": `there is no input "im"`,
+		"march.csv":   "write it as NAME=FILE",
 		"in=none.csv": "none.csv"} {
 		out := w.run("try", "f.ladle.yaml", "--db", w.db, "--input", said)
 		assert.NotEqual(t, 0, out.status)
@@ -201,18 +213,22 @@ func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
 		"CREATE TABLE tons (id ID, code WORD NOT NULL, month WORD NOT NULL, part INT, kind WORD, tons INT, "+
 			"UNIQUE (code, month, kind));")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    file: in.csv\n    header: 1\n"+
-		"    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n    parts_to_rows: {column: Kind, at: ';', number: Part}\n"+
-		"tables:\n  tons: {from: in, key: [code, month, kind], columns: {code: Code, month: Month, part: Part, kind: Kind, tons: Tons}}\n"+
+		"    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n    parts_to_rows: {column: "+
+		"Kind, at: ';', number: Part}\n"+
+		"tables:\n  tons: {from: in, key: [code, month, kind], columns: {code: Code, month: Month, part: Part, "+
+		"kind: Kind, tons: Tons}}\n"+
 		"set_aside_limit: any\n")
 	w.write("in.csv", "Code,Kind,Jan,Feb,Mar\nA,Salt;Coal,5,x,y\nB,Salt,1,,3\n")
 	_, r := w.load("load")
 	require.Equal(t, 4, r.status, r.stderr)
 	given := w.read("in.set-aside.csv")
-	for _, line := range []string{"2 part 3,\"Tons \"\"x\"\" is not a number\",A,Salt,Feb,x,1", "2 part 4,", "2 part 5,",
+	for _, line := range []string{"2 part 3,\"Tons \"\"x\"\" is not a number\",A,Salt,Feb,x,1", "2 part 4,",
+		"2 part 5,",
 		"2 part 6,"} {
 		assert.Contains(t, given, "\n"+line)
 	}
-	w.write("in.set-aside.csv", strings.NewReplacer("Salt,Feb,x", "Salt,Feb,8", "Coal,Feb,x", "Coal,Feb,9", "\n2 part 5,",
+	w.write("in.set-aside.csv", strings.NewReplacer("Salt,Feb,x", "Salt,Feb,8", "Coal,Feb,x", "Coal,Feb,9",
+		"\n2 part 5,",
 		"\ndrop 2 part 5,").
 		Replace(given))
 	doc, r := w.load("load", "--corrected", "in.set-aside.csv")
@@ -223,7 +239,8 @@ func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
 		w.query("SELECT code, month, kind, tons FROM tons ORDER BY 1, 2, 3"))
 	doc, _ = w.load("load")
 	assert.Equal(t, []string{"tons: 8, 6 same, 1 out, 1 aside"}, doc.accounts(), "they are kept")
-	for wrong, says := range map[string]string{"2 part 9": "its line refers to in.csv:2 part 9, but the input has no such line",
+	for wrong, says := range map[string]string{"2 part 9": "its line refers to in.csv:2 part 9, but the input has " +
+		"no such line",
 		"2 part x": `"2 part x" is not a line of in.csv`} {
 		w.write("in.set-aside.csv", strings.Replace(given, "2 part 6", wrong, 1))
 		_, r := w.load("load", "--corrected", "in.set-aside.csv")

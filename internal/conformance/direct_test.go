@@ -10,18 +10,21 @@ import (
 )
 
 const quaysAndCranes = "CREATE TABLE quay (id ID, name WORD NOT NULL UNIQUE);\n" +
-	"CREATE TABLE crane (id ID, crane_no INT NOT NULL UNIQUE, quay_id INT NOT NULL REFERENCES quay(id), lift_t AMOUNT, checked DATE);\n" +
-	"INSERT INTO quay (name) VALUES ('North'), ('South'); INSERT INTO crane (crane_no, quay_id) VALUES (1, 1);"
+	"CREATE TABLE crane (id ID, crane_no INT NOT NULL UNIQUE, quay_id INT NOT NULL REFERENCES quay(id), lift_t " +
+	"AMOUNT, checked DATE);\nINSERT INTO quay (name) VALUES ('North'), ('South'); INSERT INTO crane (crane_no, " +
+	"quay_id) VALUES (1, 1);"
 
 // TestFilesAreLoadedWithoutALadleFile: what is certain is loaded by one command, and the ladle file that it keeps does
 // the same again.
 func TestFilesAreLoadedWithoutALadleFile(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quaysAndCranes)
-		w.write("cranes.csv", "Crane no;Quay;Lift;Checked\n1;North;40;2026-01-05\n2;North;16,5;2026-01-06\n3;South;12;2026-01-07\n")
+		w.write("cranes.csv",
+			"Crane no;Quay;Lift;Checked\n1;North;40;2026-01-05\n2;North;16,5;2026-01-06\n3;South;12;2026-01-07\n")
 		tried := w.run("try", "cranes.csv", "--db", w.db, "--keep", "cranes.ladle.yaml", "--json")
 		require.Equal(t, 0, tried.status, tried.stderr)
-		assert.Contains(t, tried.stderr, "cranes.ladle.yaml was written: the same again is ladle load cranes.ladle.yaml --db")
+		assert.Contains(t, tried.stderr, "cranes.ladle.yaml was written: the same again is ladle load "+
+			"cranes.ladle.yaml --db")
 		assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM crane"))
 		r := w.run("load", "cranes.csv", "--db", w.db, "--yes")
 		require.Equal(t, 0, r.status, r.stderr)
@@ -43,12 +46,15 @@ func TestDoubtsStopALoadWithoutALadleFile(t *testing.T) {
 		{"day and month", "Crane no,Quay,Checked\n4,North,05/01/2026\n5,South,06/02/2026\n", "", "cranes: Checked: "},
 		{"a guessed header", "Crane,Quay\nx,North\n", "", "cranes.csv: which line has the names of the columns?"},
 		{"a unit", "Crane no,Quay,Lift\n4,North,5 t\n5,South,6 t\n", "", `"t" around the numbers is left out`},
-		{"a total", "Crane no,Quay,Lift\n4,North,5\n5,South,6\nTotal,,11\n", "", `line 4, "Total", seems to sum up the others`},
+		{"a total", "Crane no,Quay,Lift\n4,North,5\n5,South,6\nTotal,,11\n", "",
+			`line 4, "Total", seems to sum up the others`},
 		{"a new name in a filled table", "Crane no,Quay,Lift\n4,North,5\n5,South,6\n6,East,6\n", "", `"East"`},
 		{"a required column", "Crane no,Lift\n4,5\n5,6\n", "--into crane", "quay_id is required"},
 		{"another table", "Crane no,Quay\n4,North\n5,South\n", "--into quais", `the database has no table "quais"`},
-		{"a key that isn't there", "Crane no,Quay\n4,North\n5,South\n", "--into crane --key number", `crane has no column "number" for its key`},
-		{"a ladle file beside others", "Crane no,Quay\n4,North\n", "f.ladle.yaml", "takes one ladle file, or files of rows"},
+		{"a key that isn't there", "Crane no,Quay\n4,North\n5,South\n", "--into crane --key number",
+			`crane has no column "number" for its key`},
+		{"a ladle file beside others", "Crane no,Quay\n4,North\n", "f.ladle.yaml",
+			"takes one ladle file, or files of rows"},
 		{"standard input", "Crane no,Quay\n4,North\n", "-", "since it is read twice"},
 		{"corrected lines", "Crane no,Quay\n4,North\n", "--corrected x.csv", "--corrected goes with a ladle file"},
 	} {
@@ -60,7 +66,8 @@ func TestDoubtsStopALoadWithoutALadleFile(t *testing.T) {
 			assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM crane"))
 		})
 	}
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: cranes.csv}}\ntables: {crane: {from: in, columns: {crane_no: Crane no}}}\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: cranes.csv}}\ntables: {crane: {from: in, columns: "+
+		"{crane_no: Crane no}}}\n")
 	for _, arguments := range []string{"--into crane", "--key x", "--keep x.ladle.yaml", "--header 1"} {
 		r := w.run(append([]string{"try", "f.ladle.yaml", "--db", w.db}, strings.Fields(arguments)...)...)
 		assert.Equal(t, 2, r.status)
@@ -82,7 +89,8 @@ func TestAPersonSettlesDoubtsOfALoad(t *testing.T) {
 	stopped, status := w.onTerminal([]answer{{enter, "q\n"}}, "load", "cranes.csv", "--db", w.db)
 	assert.Equal(t, 2, status, stopped)
 	assert.Contains(t, stopped, "nothing was loaded")
-	loaded, status := w.onTerminal([]answer{{"  2  date: 'MM/dd/yyyy'", ""}, {enter, "2\n"}, {"Load this", "y\n"}}, "load",
+	loaded, status := w.onTerminal([]answer{{"  2  date: 'MM/dd/yyyy'", ""}, {enter, "2\n"}, {"Load this", "y\n"}},
+		"load",
 		"cranes.csv", "--db", w.db, "--keep", "kept.ladle.yaml")
 	assert.Equal(t, 0, status, loaded)
 	assert.Equal(t, []string{"4|2026-05-01", "5|2026-06-02"},

@@ -39,12 +39,17 @@ func demoWorld(t *testing.T) *world {
 	w.db = "port-merrow/harbour.db"
 	conn, err := sqlite.OpenConn(w.path(w.db))
 	require.NoError(t, err)
-	require.NoError(t, sqlitex.ExecuteScript(conn, "CREATE TABLE old_flag (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);"+
-		"CREATE TABLE old_register (id INTEGER PRIMARY KEY, reg_no TEXT NOT NULL UNIQUE, flag TEXT, flag_id INT REFERENCES old_flag (id));"+
-		"CREATE TABLE old_tugs (id INTEGER PRIMARY KEY, reg_no TEXT); CREATE TABLE old_ferries (id INTEGER PRIMARY KEY, reg_no TEXT);"+
-		"CREATE TABLE old_tow (tug_id INT, day DATE); CREATE TABLE craft (id INTEGER PRIMARY KEY, reg_no TEXT NOT NULL UNIQUE, kind TEXT);"+
+	require.NoError(t, sqlitex.ExecuteScript(conn, "CREATE TABLE old_flag (id INTEGER PRIMARY KEY, name TEXT NOT "+
+		"NULL UNIQUE);"+
+		"CREATE TABLE old_register (id INTEGER PRIMARY KEY, reg_no TEXT NOT NULL UNIQUE, flag TEXT, flag_id INT "+
+		"REFERENCES old_flag (id));"+
+		"CREATE TABLE old_tugs (id INTEGER PRIMARY KEY, reg_no TEXT); CREATE TABLE old_ferries (id INTEGER PRIMARY "+
+		"KEY, reg_no TEXT);"+
+		"CREATE TABLE old_tow (tug_id INT, day DATE); CREATE TABLE craft (id INTEGER PRIMARY KEY, reg_no TEXT NOT "+
+		"NULL UNIQUE, kind TEXT);"+
 		"CREATE TABLE tow (craft_id INT NOT NULL REFERENCES craft (id), day DATE, UNIQUE (craft_id, day));"+
-		"INSERT INTO old_tugs (reg_no) VALUES ('T1'); INSERT INTO old_ferries (reg_no) VALUES ('F1'); INSERT INTO old_tow VALUES (1, '2026-01-01');"+
+		"INSERT INTO old_tugs (reg_no) VALUES ('T1'); INSERT INTO old_ferries (reg_no) VALUES ('F1'); INSERT INTO "+
+		"old_tow VALUES (1, '2026-01-01');"+
 		"INSERT INTO old_register (reg_no, flag) VALUES ('PM-0901', 'Norway'), ('PM-0902', NULL);", nil))
 	require.NoError(t, conn.Close())
 	w.write("port-merrow/old-vessels.csv", "id,Reg. No.,Name,Type,Flag,GT\n77,PM-0901,Far Lamp,Tug,Norway,88\n")

@@ -272,19 +272,23 @@ func TestDraftsOfOtherForms(t *testing.T) {
 	})
 }
 
-// TestDraftsAreBroughtUpToDate: columns that were renamed in a file or a table get their new names, new ones are put in,
+// TestDraftsAreBroughtUpToDate: columns that were renamed in a file or a table get their new names, new ones are put
+// in,
 // and all that a person wrote stays.
 func TestDraftsAreBroughtUpToDate(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n"+
-			"CREATE TABLE stay (stay_no INT PRIMARY KEY, berth_id INT NOT NULL REFERENCES berth(id), day DATE NOT NULL, tonnage AMOUNT, draft_m AMOUNT);\n"+
+			"CREATE TABLE stay (stay_no INT PRIMARY KEY, berth_id INT NOT NULL REFERENCES berth(id), day DATE NOT "+
+			"NULL, tonnage AMOUNT, draft_m AMOUNT);\n"+
 			"CREATE TABLE tide (day DATE PRIMARY KEY, high_water_m AMOUNT NOT NULL);\n"+
 			"INSERT INTO berth (code) VALUES ('N1'), ('N2'), ('N3');")
-		const before = "# By hand.\nladle: 1\ninputs:\n  stays:\n    file: stays.csv  # monthly\n    columns:\n      Berth: {clean: trim}\n\n" +
-			"tables:\n  stay:\n    from: stays\n    key: stay_no\n    # not used of stays: Pilot\n    columns:\n" +
-			"      stay_no: No\n      berth_id: {from: Berth, lookup: berth.code}  # checked\n      day: Day\n      tons: Tons\n"
+		const before = "# By hand.\nladle: 1\ninputs:\n  stays:\n    file: stays.csv  # monthly\n    columns:\n     " +
+			" Berth: {clean: trim}\n\ntables:\n  stay:\n    from: stays\n    key: stay_no\n    # not used of stays: " +
+			"Pilot\n    columns:\n      stay_no: No\n      berth_id: {from: Berth, lookup: berth.code}  # checked\n  " +
+			"    day: Day\n      tons: Tons\n"
 		w.write("f.ladle.yaml", before)
-		w.write("stays.csv", "No,Mooring,Day,Tons,Pilot,Draft\n1,N1,2026-04-01,9.5,A,\"4,5 m\"\n2,N2,2026-04-02,8.25,B,\"4,25 m\"\n3,N3,2026-04-03,8,C,6 m\n")
+		w.write("stays.csv", "No,Mooring,Day,Tons,Pilot,Draft\n1,N1,2026-04-01,9.5,A,\"4,5 "+
+			"m\"\n2,N2,2026-04-02,8.25,B,\"4,25 m\"\n3,N3,2026-04-03,8,C,6 m\n")
 		w.write("tides.csv", "Day,High water\n2026-04-01,4.5\n2026-04-02,4.25\n")
 		r := w.run("draft", "--update", "f.ladle.yaml", "tides.csv", "--db", w.db, "--json")
 		require.Equal(t, 0, r.status, r.stderr)
@@ -296,15 +300,20 @@ func TestDraftsAreBroughtUpToDate(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc))
 		assert.Equal(t, "changed", doc.Outcome)
 		assert.Equal(t, before, w.read("f.ladle.yaml"), "nothing is written unasked")
-		want := strings.NewReplacer("      Berth: {", "      Mooring: {", "from: Berth", "from: Mooring", "      tons: Tons\n",
-			"      tonnage: Tons\n      draft_m: Draft  # the same name, but for the unit; the number: rule above reads its cells\n"+
-				"  tide:\n    from: tides\n    key: day  # a unique constraint\n    columns:\n      day: Day  # the same name\n"+
+		want := strings.NewReplacer("      Berth: {", "      Mooring: {", "from: Berth", "from: Mooring",
+			"      tons: Tons\n",
+			"      tonnage: Tons\n      draft_m: Draft  # the same name, but for the unit; the number: rule above "+
+				"reads its cells\n"+
+				"  tide:\n    from: tides\n    key: day  # a unique constraint\n    columns:\n      day: Day  # the "+
+				"same name\n"+
 				"      high_water_m: High water  # the same name, but for the unit\n",
-			"\n\ntables", "\n      Draft: {number: '1234,50 m'}  # ? \"m\" around the numbers is left out; is it the unit of the column?\n"+
+			"\n\ntables", "\n      Draft: {number: '1234,50 m'}  # ? \"m\" around the numbers is left out; is it "+
+				"the unit of the column?\n"+
 				"  tides:\n    file: tides.csv\n    header: 1\n\ntables").Replace(before)
 		assert.Equal(t, want, doc.Text)
 		assert.Empty(t, doc.Obstacles)
-		shown := w.run("draft", "--update", "f.ladle.yaml", "tides.csv", "--db", w.db, "-o", "f.ladle.yaml", "--replace")
+		shown := w.run("draft", "--update", "f.ladle.yaml", "tides.csv", "--db", w.db, "-o", "f.ladle.yaml",
+			"--replace")
 		require.Equal(t, 0, shown.status, shown.stderr)
 		assert.Contains(t, shown.stdout, "  -      tons: Tons\n  +      tonnage: Tons\n")
 		assert.Equal(t, want, w.read("f.ladle.yaml"))
@@ -320,7 +329,8 @@ func TestDraftsAreBroughtUpToDate(t *testing.T) {
 	})
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE t (x INT);")
 	for arguments, says := range map[string]string{"draft --update x.yaml --db db": "is not by its name",
-		"draft --update x.ladle.yaml --db db": "x.ladle.yaml", "draft x.csv --input a=b --db db": "--input goes with --update",
+		"draft --update x.ladle.yaml --db db": "x.ladle.yaml", "draft x.csv --input a=b --db db": "--input goes " +
+			"with --update",
 		"draft --update x.ladle.yaml --table t --db db": "--table doesn't go with --update"} {
 		r := w.run(strings.Fields(arguments)...)
 		assert.NotZero(t, r.status)

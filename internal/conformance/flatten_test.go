@@ -320,7 +320,8 @@ func (w *world) tableOf(file, database string) {
 	defer conn.Close()
 	quoted := `"` + strings.Join(content[0], `", "`) + `"`
 	require.NoError(w, sqlitex.ExecuteScript(conn, "CREATE TABLE flat ("+quoted+");", nil))
-	insert := "INSERT INTO flat VALUES (" + strings.TrimSuffix(strings.Repeat("nullif(?, ''), ", len(content[0])), ", ") + ")"
+	insert := "INSERT INTO flat VALUES (" + strings.TrimSuffix(strings.Repeat("nullif(?, ''), ", len(content[0])),
+		", ") + ")"
 	for _, line := range content[1:] {
 		arguments := make([]any, len(line))
 		for i, cell := range line {

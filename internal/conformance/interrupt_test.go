@@ -56,9 +56,11 @@ func TestWhatNeverAnswersCanBeInterrupted(t *testing.T) {
 func TestTheServerStopsToo(t *testing.T) {
 	for kind, c := range map[string]struct{ query, busy string }{
 		"mysql": {"select sleep(41) from vessel where 1 = 0 union select sleep(42)",
-			"SELECT count(*) FROM information_schema.processlist WHERE info LIKE '%sleep(42%' AND id <> connection_id()"},
+			"SELECT count(*) FROM information_schema.processlist WHERE info LIKE '%sleep(42%' AND id <> " +
+				"connection_id()"},
 		"postgres": {"select pg_sleep(42)::text",
-			"SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(42%' AND state = 'active' AND pid <> pg_backend_pid()"},
+			"SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(42%' AND state = 'active' AND pid <> " +
+				"pg_backend_pid()"},
 	} {
 		t.Run(kind, func(t *testing.T) {
 			w := newWorld(t, servers[kind], port)

@@ -15,7 +15,8 @@ const visits = `CREATE TABLE stay (id ID, code VARCHAR(8) NOT NULL UNIQUE, n INT
 	CONSTRAINT short CHECK (length(note) < 6 OR n * 2 > 16), CONSTRAINT ranked CHECK (n > rank - 3));
 	INSERT INTO stay (code, n, came, went, kind, note) VALUES ('old', 5, '2026-01-01', '2026-01-05', 'tug', 'a');`
 
-// TestConstraintsAreJudgedBeforehand: all rows that break a CHECK constraint are told before anything is written, and no
+// TestConstraintsAreJudgedBeforehand: all rows that break a CHECK constraint are told before anything is written, and
+// no
 // line is told that only looks as if it did.
 func TestConstraintsAreJudgedBeforehand(t *testing.T) {
 	relate(t, []relation{
@@ -65,14 +66,15 @@ func TestATryCountsWhatConstraintsRefuse(t *testing.T) {
 		assert.Equal(t, tried.asides(), loaded.asides())
 		assert.Equal(t, "vessel: 3 = 1 added, 0 same, 0 repeated, 2 aside", tried.tallies())
 		shown := w.run("try", "f.ladle.yaml", "--db", w.db)
-		assert.Regexp(t, `CHECK gt_above_zero \(.?gt.? > .*\) does not hold: in.csv:2 \(gt is -1.0\), in.csv:3`, shown.stdout)
+		assert.Regexp(t, `CHECK gt_above_zero \(.?gt.? > .*\) does not hold: in.csv:2 \(gt is -1.0\), in.csv:3`,
+			shown.stdout)
 	})
 }
 
 // TestMostDecidesByColumn: of lines with the same key, each column gets the value that most of them have.
 func TestMostDecidesByColumn(t *testing.T) {
-	const most = "vessel: {from: in, key: reg, contradictions: most, columns: {reg: R, name: N, gt: G, kind_id: {from: K, " +
-		"lookup: kind.name, not_found: add}}}"
+	const most = "vessel: {from: in, key: reg, contradictions: most, columns: {reg: R, name: N, gt: G, kind_id: " +
+		"{from: K, lookup: kind.name, not_found: add}}}"
 	relate(t, []relation{
 		{
 			name: "a line that has all of them stands for the key, else one takes them from others", script: fleet,
@@ -105,9 +107,10 @@ func TestMostDecidesByColumn(t *testing.T) {
 		},
 		{
 			name: "a second half reads one line, so a line must have all of them", status: 4,
-			script: "CREATE TABLE crew (id ID, no VARCHAR(4) NOT NULL UNIQUE, rank INTEGER, boss INTEGER REFERENCES crew (id));",
-			tables: "crew: {from: in, key: no, contradictions: most, columns: {no: N, rank: R, boss: {from: B, lookup: crew.no}}}\n" +
-				"set_aside_limit: any",
+			script: "CREATE TABLE crew (id ID, no VARCHAR(4) NOT NULL UNIQUE, rank INTEGER, boss INTEGER REFERENCES " +
+				"crew (id));",
+			tables: "crew: {from: in, key: no, contradictions: most, columns: {no: N, rank: R, boss: {from: B, " +
+				"lookup: crew.no}}}\nset_aside_limit: any",
 			files: map[string]string{"in": "N,R,B\n1,1,\n2,2,1\n2,2,1\n2,9,1\n3,3,1\n3,3,\n3,,1\n4,4,\n4,,1\n"},
 			accounts: []string{"crew: 9, 3 added, 1 repeated, 3 overruled, 2 aside",
 				"crew.boss: 9, 2 updated, 1 unchanged, 1 repeated, 3 overruled, 2 aside"},

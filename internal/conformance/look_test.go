@@ -55,9 +55,11 @@ func (d looked) page(i int) (all []string) {
 // TestLook: rows of files as they stand, of inputs as they are cleaned, and of tables with their foreign keys by name.
 func TestLook(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
-		w := newWorld(t, on, quaysAndCranes+"INSERT INTO crane (crane_no, quay_id, lift_t) VALUES (2, 2, 16.5), (3, 2, 12);")
+		w := newWorld(t, on, quaysAndCranes+"INSERT INTO crane (crane_no, quay_id, lift_t) VALUES (2, 2, 16.5), (3, "+
+			"2, 12);")
 		w.write("cranes.csv", "# title\nCrane;Lift\n1;40 t\n2;x\n3\n4;7 t\n")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: cranes.csv, header: 2, columns: {Lift: {number: 1234 t}}, only: crane != 4}}\n"+
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: cranes.csv, header: 2, columns: {Lift: {number: 1234 "+
+			"t}}, only: crane != 4}}\n"+
 			"tables: {crane: {from: in, columns: {crane_no: Crane}}}\n")
 		file := w.look("cranes.csv", "--header", "2", "--lines", "2")
 		assert.Equal(t, []string{"3 1|40 t", "4 2|x"}, file.page(0))
@@ -69,15 +71,19 @@ func TestLook(t *testing.T) {
 		assert.Equal(t, []string{"0 1|1|North|NULL|NULL", "0 2|2|South|16.5|NULL"},
 			w.look("crane", "--db", w.db, "--lines", "2").page(0))
 		newest := w.look("crane", "--db", w.db, "--lines", "3", "--newest")
-		assert.Equal(t, []string{"0 3|3|South|12|NULL", "0 2|2|South|16.5|NULL", "0 1|1|North|NULL|NULL"}, newest.page(0))
+		assert.Equal(t, []string{"0 3|3|South|12|NULL", "0 2|2|South|16.5|NULL", "0 1|1|North|NULL|NULL"},
+			newest.page(0))
 		assert.False(t, newest.Pages[0].More)
-		assert.Equal(t, []string{"0 2|2|South|16.5|NULL", "0 3|3|South|12|NULL"}, w.look("crane", "--db", w.db, "--from", "2").page(0))
+		assert.Equal(t, []string{"0 2|2|South|16.5|NULL", "0 3|3|South|12|NULL"}, w.look("crane", "--db", w.db,
+			"--from", "2").page(0))
 
 		r := w.run("look", "crane", "--db", w.db, "-o", "out.csv")
 		require.Equal(t, 0, r.status, r.stderr)
-		assert.Equal(t, "id,crane_no,quay_id,lift_t,checked\n1,1,North,,\n2,2,South,16.5,\n3,3,South,12,\n", unscaled.Replace(w.read("out.csv")))
+		assert.Equal(t, "id,crane_no,quay_id,lift_t,checked\n1,1,North,,\n2,2,South,16.5,\n3,3,South,12,\n",
+			unscaled.Replace(w.read("out.csv")))
 		for arguments, says := range map[string]string{"crane --db " + w.db + " -o out.csv": "the file exists already",
-			"crane -o out.txt": "give it a name that ends in .csv or .xlsx", "cran --db " + w.db: `did you mean "crane"?`,
+			"crane -o out.txt": "give it a name that ends in .csv or .xlsx", "cran --db " +
+				w.db: `did you mean "crane"?`,
 			"none.csv": "there is no such file, and no database", "cranes.csv --newest": "--newest is for tables",
 			"crane --lines 0": "give a whole number, from 1", "crane --beside cranes.csv": "no database is named"} {
 			r := w.run(append([]string{"look"}, strings.Fields(arguments)...)...)
@@ -126,7 +132,8 @@ func TestLookAtWideRows(t *testing.T) {
 	for line := range strings.Lines(shown.stdout) {
 		assert.LessOrEqual(t, len([]rune(line)), 121)
 	}
-	w.write("f.ladle.yaml", "ladle: 1\ninputs: {a: {file: wide.csv}, b: {file: wide.csv}}\ntables: {t: {from: a, columns: {x: column 1}}}\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {a: {file: wide.csv}, b: {file: wide.csv}}\ntables: {t: {from: a, "+
+		"columns: {x: column 1}}}\n")
 	r := w.run("look", "f.ladle.yaml", "-o", "out.xlsx")
 	require.Equal(t, 0, r.status, r.stderr)
 	f, err := excelize.OpenFile(w.path("out.xlsx"))
@@ -135,5 +142,6 @@ func TestLookAtWideRows(t *testing.T) {
 	got, err := f.GetCellValue("2 b", "C2")
 	require.NoError(t, err)
 	assert.Equal(t, cells[2], got)
-	assert.Contains(t, w.run("look", "f.ladle.yaml", "-o", "out.csv").stderr, "a CSV file holds one table, and these are 2")
+	assert.Contains(t, w.run("look", "f.ladle.yaml", "-o", "out.csv").stderr,
+		"a CSV file holds one table, and these are 2")
 }

@@ -232,7 +232,8 @@ func TestARefusedNameSetsItsLinesAside(t *testing.T) {
 		require.Equal(t, 4, doc.Status, out.stderr)
 		assert.Equal(t, []string{
 			`in.csv:3: Kind "UFO" can't be added to kind.name: the database rejects it: CHECK no_ufo does not hold`,
-			`in.csv:5: Kind "UFO" can't be added to kind.name: the database rejects it: CHECK no_ufo does not hold`}, doc.asides())
+			`in.csv:5: Kind "UFO" can't be added to kind.name: the database rejects it: CHECK no_ufo does not hold`},
+			doc.asides())
 		assert.Equal(t, []string{"a|Tug", "c|Tug"}, w.query("SELECT reg_no, name FROM vessel v JOIN kind k ON k.id = "+
 			"kind_id ORDER BY 1"))
 	})

@@ -245,8 +245,8 @@ func TestAWorkbookWithAChart(t *testing.T) {
 // must be said.
 func TestAGuessedHeaderLosesNoLine(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE kind (id ID, name VARCHAR(9) NOT NULL UNIQUE, note VARCHAR(9));")
-	const ladle = "ladle: 1\ninputs: {in: {file: in.csv%s}}\ntables: {kind: {from: in, key: name, columns: {name: %s, note: " +
-		"column 2}}}\n"
+	const ladle = "ladle: 1\ninputs: {in: {file: in.csv%s}}\ntables: {kind: {from: in, key: name, columns: {name: " +
+		"%s, note: column 2}}}\n"
 	w.write("in.csv", "Tug,a\nFerry,b\nBarge,c\n")
 	for _, c := range []struct {
 		said, name string

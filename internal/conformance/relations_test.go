@@ -254,18 +254,19 @@ func TestRelationsThatOnlyTheLadleFileKnows(t *testing.T) {
 	relate(t, []relation{
 		{
 			name: "an id that is not there", script: script, status: 4,
-			tables: fmt.Sprintf(motors, "maker.id") + "\n  maker: {from: makers, key: id, columns: {id: I, name: N}}\n" +
-				"set_aside_limit: any",
+			tables: fmt.Sprintf(motors, "maker.id") + "\n  maker: {from: makers, key: id, columns: {id: I, name: " +
+				"N}}\nset_aside_limit: any",
 			files:    map[string]string{"motors": "N,M\ne1,1\ne2,5\ne3,\ne4,9\n", "makers": "I,N\n9,Screw\n"},
 			accounts: []string{"maker: 1, 1 added", "motor: 4, 3 added, 1 aside"},
 			asides:   []string{`motors.csv:3: M "5" is not in maker.id`},
 			query:    "SELECT no, maker_id FROM motor ORDER BY no", rows: []string{"e1|1", "e3|NULL", "e4|9"},
 		},
 		{
-			name: "a row that is referred to can't be removed", script: script + "INSERT INTO motor (no, maker_id) VALUES ('e1', 2);",
+			name: "a row that is referred to can't be removed", script: script +
+				"INSERT INTO motor (no, maker_id) VALUES ('e1', 2);",
 			status: 1, more: []string{"--allow-removal"},
-			tables: fmt.Sprintf(motors, "maker.id") + "\n  maker: {from: makers, key: id, gone_from_file: {remove: yes, " +
-				"at_most: 1}, columns: {id: I, name: N}}",
+			tables: fmt.Sprintf(motors, "maker.id") + "\n  maker: {from: makers, key: id, gone_from_file: {remove: " +
+				"yes, at_most: 1}, columns: {id: I, name: N}}",
 			files:    map[string]string{"motors": "N,M\ne1,2\n", "makers": "I,N\n1,Oar\n"},
 			accounts: []string{"maker: 1, 1 same, 1 removed", "motor: 1, 1 same"},
 			why:      "refer",

@@ -92,7 +92,8 @@ func TestSiblingsAreFoundWhateverTheFormOfTheInput(t *testing.T) {
 		doc, _ := w.load("load")
 		assert.Equal(t, 1, doc.Status)
 		assert.Equal(t, []string{
-			`a.csv:3: Quay is blank, and lines with the same Berth disagree: a.csv:2 has "North", b.csv:2 has "Salt"`}, doc.asides())
+			`a.csv:3: Quay is blank, and lines with the same Berth disagree: a.csv:2 has "North", b.csv:2 has "Salt"`},
+			doc.asides())
 	})
 }
 
@@ -241,7 +242,8 @@ func TestCorrectedIsSaidRight(t *testing.T) {
 	assert.NotEqual(t, 0, r.status)
 }
 
-// TestCorrectingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once some
+// TestCorrectingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once
+// some
 // of them are corrected.
 func TestCorrectingLoadsNothingTwice(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
@@ -263,8 +265,8 @@ func TestCorrectingLoadsNothingTwice(t *testing.T) {
 // TestColumnsWithoutAType: what they keep is said, and store_as: number stores numbers, as verify, a second load and
 // undo know.
 func TestColumnsWithoutAType(t *testing.T) {
-	const block = "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: name, already_there: " +
-		"update, columns: {name: N, age: %s, note: B}}}\n"
+	const block = "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: name, " +
+		"already_there: update, columns: {name: N, age: %s, note: B}}}\n"
 	w := newWorld(t, sqliteFile{}, "")
 	w.query("CREATE TABLE crew (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, age, note)")
 	w.query("INSERT INTO crew (name, age) VALUES ('a', 29)")

@@ -16,8 +16,8 @@ import (
 // TestShapesAreLoaded: columns and lists that become lines are loaded, set aside and corrected like others.
 func TestShapesAreLoaded(t *testing.T) {
 	const table = "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n" +
-		"CREATE TABLE tonnage (id ID, berth_id INT NOT NULL REFERENCES berth(id), month WORD NOT NULL, tons INT, part INT, " +
-		"UNIQUE (berth_id, month, part));\nINSERT INTO berth (code) VALUES ('N1'), ('N2');"
+		"CREATE TABLE tonnage (id ID, berth_id INT NOT NULL REFERENCES berth(id), month WORD NOT NULL, tons INT, " +
+		"part INT, UNIQUE (berth_id, month, part));\nINSERT INTO berth (code) VALUES ('N1'), ('N2');"
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, table)
 		w.write("in.csv", "Quay,Berth,Jan,Feb\nNorth,N1,5;6,x\n,N2,,7\n,N9,8,\n")
@@ -39,8 +39,10 @@ set_aside_limit: any
 `)
 		doc, r := w.load("load")
 		require.Equal(t, 4, r.status, r.stderr+string(doc.Why))
-		assert.Equal(t, []string{`in.csv:2: Tons "x" is not a number`, `in.csv:4: Berth "N9" is not in berth.code`}, doc.asides())
-		query := "SELECT b.code, t.month, t.tons, t.part FROM tonnage t JOIN berth b ON b.id = t.berth_id ORDER BY b.code, t.month, t.part"
+		assert.Equal(t, []string{`in.csv:2: Tons "x" is not a number`, `in.csv:4: Berth "N9" is not in berth.code`},
+			doc.asides())
+		query := "SELECT b.code, t.month, t.tons, t.part FROM tonnage t JOIN berth b ON b.id = t.berth_id ORDER BY " +
+			"b.code, t.month, t.part"
 		assert.Equal(t, []string{"N1|Jan|5|1", "N1|Jan|6|2", "N2|Feb|7|1"}, w.query(query))
 		lines := strings.ReplaceAll(w.read("in.set-aside.csv"), "\r\n", "\n")
 		assert.Contains(t, lines, "line,why,Quay,Berth,Month,Tons,Part\n")
@@ -79,10 +81,12 @@ func TestEndingsAreTold(t *testing.T) {
 		{"a line called total", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv",
 			`in.csv:5: "Total" seems to sum up the lines above; it is read like others. To leave it out: footer_lines: 1`},
 		{"a line that sums up", "N1,5,x\nN2,6,x\nN3,7,x\nall,18,\n", "file: in.csv",
-			"in.csv:5: its numbers are the sums of those above; it is read like others. To leave it out: footer_lines: 1"},
+			"in.csv:5: its numbers are the sums of those above; it is read like others. To leave it out: " +
+				"footer_lines: 1"},
 		{"a total and a note", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\nAs of 31 March 2026,,\n", "file: in.csv",
 			`in.csv:5: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: footer_lines: 2`},
-		{"a total whose parts become lines", "N1,5,x\nN2,6,x\nTotal,18,y;z\n", `file: in.csv, parts_to_rows: {column: Quay, at: ";"}`,
+		{"a total whose parts become lines", "N1,5,x\nN2,6,x\nTotal,18,y;z\n",
+			`file: in.csv, parts_to_rows: {column: Quay, at: ";"}`,
 			`in.csv:4: "Total" seems to sum up the lines above, and 1 more behind it; it is read like others. To leave it out: only: with a condition`},
 		{"one that is left out", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", `file: in.csv, only: code != "Total"`, ""},
 		{"one that is left when another is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nSum,18,\nTotal,18,\n",
@@ -90,7 +94,8 @@ func TestEndingsAreTold(t *testing.T) {
 			`in.csv:5: "Sum" seems to sum up the lines above; it is read like others. To leave it out: footer_lines: 2`},
 		{"one that is cut off", "N1,5,x\nN2,6,x\nN3,7,x\nTotal,18,\n", "file: in.csv, footer_lines: 1", ""},
 		{"a header that comes again", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", "file: in.csv",
-			"in.csv:4 repeats the header, and is read like other lines; only: with a condition that such lines don't meet leaves them out"},
+			"in.csv:4 repeats the header, and is read like other lines; only: with a condition that such lines " +
+				"don't meet leaves them out"},
 		{"and is left out", "N1,5,x\nN2,6,x\nCode,Depth,Quay\nN3,7,x\n", `file: in.csv, only: code != "Code"`, ""},
 		{"another table", "N1,5,x\nN2,6,x\n\nAgent,Phone,Town\nMole House,555,Ness\n", "file: in.csv",
 			"in.csv:5 seems to be the header of another table: it comes after a blank line, and its cells don't fit; " +
@@ -105,9 +110,11 @@ func TestEndingsAreTold(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth INT, quay WORD);")
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, depth INT, quay "+
+				"WORD);")
 			w.write("in.csv", "Code,Depth,Quay\n"+c.lines)
-			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+c.input+", header: 1}}\ntables: {berth: {from: in, columns: "+
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+c.input+", header: 1}}\ntables: {berth: {from: in, "+
+				"columns: "+
 				"{code: Code, depth: Depth, quay: Quay}}}\nset_aside_limit: any\n")
 			doc, r := w.load("try")
 			require.Contains(t, []int{0, 4}, r.status, r.stderr)
@@ -128,20 +135,24 @@ func TestTextsAsTheyAreSaid(t *testing.T) {
 		name, keys, content string
 		asides, rows, notes []string
 	}{
-		{"escapes", `escape: '\'`, "Code,Name,Depth\nN1,\"say \\\"N\\\"\",5\nN2,a\\,b,x\n", []string{`in.csv:3: Depth "x" is not a number`},
+		{"escapes", `escape: '\'`, "Code,Name,Depth\nN1,\"say \\\"N\\\"\",5\nN2,a\\,b,x\n",
+			[]string{`in.csv:3: Depth "x" is not a number`},
 			[]string{`N1|say "N"|5`, "N2|a,b|7"}, nil},
 		{"a delimiter of two characters", `delimiter: "::"`, "Code::Name::Depth\nN1::a:b::5\nN2::c::x\n",
 			[]string{`in.csv:3: Depth "x" is not a number`}, []string{"N1|a:b|5", "N2|c|7"}, nil},
-		{"fixed widths", "widths: [4, 6, 3]", "CodeName  Depth\nN1  North 5\nN2  South x\n", []string{`in.csv:3: Depth "x" is not a number`},
+		{"fixed widths", "widths: [4, 6, 3]", "CodeName  Depth\nN1  North 5\nN2  South x\n",
+			[]string{`in.csv:3: Depth "x" is not a number`},
 			[]string{"N1|North|5", "N2|South|7"}, nil},
 		{"comments, short lines and blanks beside quotes", `comment: "#", short_lines: accept, delimiter: ","`,
 			"Code,Name,Depth\n# gate 1\nN1,\"a\" ,5\nN2\nN3,b,x\n", []string{`in.csv:5: Depth "x" is not a number`},
 			[]string{"N1|a|5", "N2|NULL|NULL", "N3|b|7"}, []string{"in.csv: 1 line is a comment",
-				"in.csv: 1 line ends early; its missing cells are blank", "in.csv: 1 line has blanks beside quotes; they are no part of its values"}},
+				"in.csv: 1 line ends early; its missing cells are blank",
+				"in.csv: 1 line has blanks beside quotes; they are no part of its values"}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, name WORD, depth INT);")
+			w := newWorld(t, sqliteFile{}, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE, name WORD, depth "+
+				"INT);")
 			content := c.content
 			if strings.HasPrefix(c.keys, "widths") {
 				content = strings.Replace(content, "CodeName  Depth", "CodeName  Dep", 1)
@@ -158,7 +169,8 @@ func TestTextsAsTheyAreSaid(t *testing.T) {
 				assert.Contains(t, doc.Notes, note)
 			}
 			aside := w.read("in.set-aside.csv")
-			w.write("in.set-aside.csv", aside[:strings.LastIndex(aside, "x")]+"7"+aside[strings.LastIndex(aside, "x")+1:])
+			w.write("in.set-aside.csv", aside[:strings.LastIndex(aside, "x")]+"7"+aside[strings.LastIndex(aside,
+				"x")+1:])
 			doc, r = w.load("load", "--corrected", "in.set-aside.csv")
 			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
 			assert.Equal(t, c.rows, w.query("SELECT code, name, depth FROM berth ORDER BY code"))
@@ -184,8 +196,9 @@ func TestAnEncodingThatIsntCertain(t *testing.T) {
 	for _, command := range []string{"try", "load", "verify"} {
 		doc, r := w.load(command)
 		require.Equal(t, 1, r.status, r.stderr)
-		require.Contains(t, r.stderr, `in.csv:4: the text isn't UTF-8, and its encoding isn't certain; it could be windows-1250 ("Gdańsk Lines,03"), `+
-			`windows-1252 ("Gdañsk Lines,03")`, command)
+		require.Contains(t, r.stderr,
+			`in.csv:4: the text isn't UTF-8, and its encoding isn't certain; it could be windows-1250 ("Gdańsk Lines,03"), `+
+				`windows-1252 ("Gdañsk Lines,03")`, command)
 		_ = doc
 	}
 	r = w.run("survey", "in.csv")
@@ -195,7 +208,8 @@ func TestAnEncodingThatIsntCertain(t *testing.T) {
 		"    encoding: windows-1250  #", 1))
 	doc, r := w.load("load")
 	require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
-	assert.Equal(t, []string{"Gdańsk Lines", "Häfler", "Merrow Shipping"}, w.query("SELECT name FROM agent ORDER BY name"))
+	assert.Equal(t, []string{"Gdańsk Lines", "Häfler", "Merrow Shipping"},
+		w.query("SELECT name FROM agent ORDER BY name"))
 }
 
 // TestMonthsAndPlaces: dates in another language, digits of another script, errors of a spreadsheet and where lines
@@ -204,7 +218,8 @@ func TestMonthsAndPlaces(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on,
 			"CREATE TABLE stay (id ID, code WORD NOT NULL UNIQUE, arrived MOMENT, tons INT, origin WORD, note WORD);")
-		w.write("in.csv", "Code,Arrived,Tons,Note\nN1,3 août 2026,١٢,#N/A\nN2,14 déc. 2026,7,#REF!\nN3,1 May 2026,8,x\n")
+		w.write("in.csv", "Code,Arrived,Tons,Note\nN1,3 août 2026,١٢,#N/A\nN2,14 déc. 2026,7,#REF!\nN3,1 May "+
+			"2026,8,x\n")
 		w.write("f.ladle.yaml", `ladle: 1
 inputs:
   in:
@@ -235,7 +250,8 @@ func TestShapesOfManyTables(t *testing.T) {
 		rng := seeded.Rand(t)
 		months := []string{"Jan", "Feb", "Mar", "Apr", "May"}
 		for _, form := range []string{"csv", "xlsx"} {
-			w := newWorld(t, on, "CREATE TABLE tonnage (id ID, quay WORD, berth WORD NOT NULL, month WORD NOT NULL, tons INT, "+
+			w := newWorld(t, on, "CREATE TABLE tonnage (id ID, quay WORD, berth WORD NOT NULL, month WORD NOT NULL, "+
+				"tons INT, "+
 				"place WORD, UNIQUE (berth, month));")
 			header := append([]string{"Quay", "Berth"}, months[:2+rng.IntN(4)]...)
 			rows, want, quay := [][]string{header}, []string{}, ""
@@ -274,8 +290,10 @@ func TestShapesOfManyTables(t *testing.T) {
 			}
 			w.write("f.ladle.yaml",
 				"ladle: 1\ninputs:\n  in:\n    file: "+name+"\n    header: 1\n    columns_to_rows: {columns: {from: "+
-					header[2]+"}, heading: Month, value: Tons}\n    columns: {Quay: {if_blank: above}}\n    new_columns: {Place: line_number()}\n"+
-					"tables:\n  tonnage: {from: in, columns: {quay: Quay, berth: Berth, month: Month, tons: Tons, place: Place}}\n")
+					header[2]+"}, heading: Month, value: Tons}\n    columns: {Quay: {if_blank: above}}\n    "+
+					"new_columns: {Place: line_number()}\n"+
+					"tables:\n  tonnage: {from: in, columns: {quay: Quay, berth: Berth, month: Month, tons: Tons, "+
+					"place: Place}}\n")
 			doc, r := w.load("load")
 			require.Equal(t, 0, r.status, r.stderr+string(doc.Why))
 			got := w.query("SELECT quay, berth, month, tons, place FROM tonnage")

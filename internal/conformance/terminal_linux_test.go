@@ -144,10 +144,13 @@ func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 		t.Setenv("EDITOR", w.path("editor"))
 		const enter = "to stop: "
 		drafted, status := w.onTerminal([]answer{{`"Total", seems to sum up the others`, ""}, {enter, "\n"},
-			{`"t" around the numbers is left out`, ""}, {enter, "2\n"}, {"dates are written in 2 ways", ""}, {enter, "b\n"},
+			{`"t" around the numbers is left out`, ""}, {enter, "2\n"}, {"dates are written in 2 ways", ""}, {enter,
+				"b\n"},
 			{`"t" around the numbers is left out`, ""}, {enter, "\n"}, {"Arrived (2 of 8)", ""}, {enter, "\n"},
-			{"Departed (3 of 8)", ""}, {enter, "\n"}, {"not in agent", ""}, {enter, "\n"}, {"entered_by is required", ""}, {enter, "2\n"},
-			{"The value (Enter for another answer): ", "night watch\n"}, {"not in vessel_type", ""}, {enter, "\n"}, {`"Norwey"`, ""}, {enter, "\n"},
+			{"Departed (3 of 8)", ""}, {enter, "\n"}, {"not in agent", ""}, {enter, "\n"}, {"entered_by is required",
+				""}, {enter, "2\n"},
+			{"The value (Enter for another answer): ", "night watch\n"}, {"not in vessel_type", ""}, {enter, "\n"},
+			{`"Norwey"`, ""}, {enter, "\n"},
 			{"which column of the file feeds it?", ""}, {enter, "\n"}},
 			"draft", "april.csv", "--db", w.db, "-o", "f.ladle.yaml")
 		require.Equal(t, 0, status, drafted)
@@ -159,7 +162,8 @@ func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 
 		fixed, status := w.onTerminal([]answer{{"a different Berth", ""}, {enter, "\n"},
 			{`"Norwey"`, ""}, {`  1  read "Norwey" as "Norway" (Flag: {recode: {Norwey: Norway}})`, ""}, {enter, "\n"},
-			{`"Q7" is not in berth.code`, ""}, {"by hand, in editor", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+			{`"Q7" is not in berth.code`, ""}, {"by hand, in editor", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml",
+			"--db", w.db, "--fix")
 		require.Equal(t, 0, status, fixed)
 		assert.Contains(t, fixed, "  +    contradictions: most\n")
 		assert.Contains(t, fixed, "  +      Flag: {recode: {Norwey: Norway}}\n")
@@ -168,7 +172,8 @@ func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 
 		loaded, status := w.onTerminal([]answer{{"Load this", "y\n"}}, "load", "f.ladle.yaml", "--db", w.db)
 		require.Equal(t, 0, status, loaded)
-		assert.Equal(t, []string{"PM-0101|NO|N1|912.4", "PM-0102|GB|N2|4060", "PM-0105|DK|N1|1151.1", "PM-0106|GB|N3|780",
+		assert.Equal(t, []string{"PM-0101|NO|N1|912.4", "PM-0102|GB|N2|4060", "PM-0105|DK|N1|1151.1",
+			"PM-0106|GB|N3|780",
 			"PM-0117|DK|N1|710", "PM-0118|NO|N3|94.25"},
 			w.query(`SELECT v.reg_no, f.iso_code, b.code, p.dues FROM port_call p JOIN vessel v ON v.id = vessel_id
 				JOIN flag_state f ON f.id = flag_id JOIN berth b ON b.id = berth_id WHERE entered_by = 'night watch' ORDER BY v.reg_no`))
@@ -180,15 +185,19 @@ func TestAMessyFileIsLoadedByKeystrokes(t *testing.T) {
 func TestFixing(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quaysAndCranes)
 	w.write("in.csv", "No,Quay,Lift\n2,Nort,5\n3,Noth,6\n4,South,x\n5,North,7\n")
-	const before = "# cranes\nladle: 1\ninputs:\n  in: {file: in.csv, header: 1}\ntables:\n  crane:\n    from: in\n    columns:\n      crane_no: No\n" +
-		"      quay_id: {from: Quay, lookup: quay.name, not_found: add}  # by name\n      lift_t: Lift\n"
+	const before = "# cranes\nladle: 1\ninputs:\n  in: {file: in.csv, header: 1}\ntables:\n  crane:\n    from: in\n " +
+		"   columns:\n      crane_no: No\n      quay_id: {from: Quay, lookup: quay.name, not_found: add}  # by " +
+		"name\n      lift_t: Lift\n"
 	w.write("f.ladle.yaml", before)
 	const enter = "to stop: "
-	shown, status := w.onTerminal([]answer{{"it looks like another name", ""}, {enter, "1\n"}, {"Lift", ""}, {enter, "b\n"}, {"it looks like another name", ""},
+	shown, status := w.onTerminal([]answer{{"it looks like another name", ""}, {enter, "1\n"}, {"Lift", ""}, {enter,
+		"b\n"}, {"it looks like another name", ""},
 		{"recode: {", ""}, {enter, "\n"}, {"Lift", ""}, {enter, "9\n"}, {`no answer "9"`, ""}, {enter, "2\n"},
-		{"1 line would be set aside, and the load refused", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
+		{"1 line would be set aside, and the load refused", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db,
+		"--fix")
 	assert.Equal(t, 4, status, shown)
-	assert.Equal(t, strings.Replace(before, "header: 1}", "header: 1, columns: {Quay: {recode: {Nort: North, Noth: North}}}}", 1)+
+	assert.Equal(t, strings.Replace(before, "header: 1}", "header: 1, columns: {Quay: {recode: {Nort: North, Noth: "+
+		"North}}}}", 1)+
 		"set_aside_limit: 1\n", w.read("f.ladle.yaml"))
 	assert.Contains(t, shown, "Next: ladle load f.ladle.yaml")
 	again, status := w.onTerminal([]answer{{enter, "q\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
@@ -210,7 +219,8 @@ func TestQuestionsAreOnlyAskedWherePeopleAre(t *testing.T) {
 	require.Equal(t, 0, status, stopped)
 	assert.Contains(t, w.read("stopped.ladle.yaml"), "    footer_lines: 1\n", "what is settled isn't marked")
 	assert.Contains(t, w.read("stopped.ladle.yaml"), "# ? dates are written in 2 ways", "what isn't stays marked")
-	ended, status := w.onTerminal([]answer{{"to stop: ", "\x04"}}, "draft", "april.csv", "--db", w.db, "-o", "ended.ladle.yaml")
+	ended, status := w.onTerminal([]answer{{"to stop: ", "\x04"}}, "draft", "april.csv", "--db", w.db, "-o",
+		"ended.ladle.yaml")
 	require.Equal(t, 0, status, ended)
 	assert.Equal(t, w.read("piped.ladle.yaml"), w.read("ended.ladle.yaml"), "the end of input takes no guess")
 	fix := w.run("try", "piped.ladle.yaml", "--db", w.db, "--fix")

@@ -65,7 +65,8 @@ func TestConditionsThatSurelyHold(t *testing.T) {
 		{"length(TRIM(Quay)) > 0", nil, []string{"Quay=ab"}},
 		{"open", []string{"open=1"}, []string{"open=0"}},
 		{"open = false", []string{"open=0"}, []string{"open=1"}},
-		{"until >= since", []string{"since=2026-01-01;until=2026-01-01"}, []string{"since=2026-01-02;until=2026-01-01"}},
+		{"until >= since", []string{"since=2026-01-01;until=2026-01-01"},
+			[]string{"since=2026-01-02;until=2026-01-01"}},
 		{"since > '2026-01-01'::date", []string{"since=2026-01-02"}, []string{"since=2026-01-01"}},
 		{"load >= 0", []string{"load=0"}, []string{"load=-0.5"}},
 		{"dues >= 0.10", []string{"dues=0.1"}, []string{"dues=0.09", "dues=12345678901234567890"}},
@@ -89,7 +90,8 @@ func TestConditionsThatSurelyHold(t *testing.T) {
 }
 
 func TestWhatOnlyAWrittenRowTells(t *testing.T) {
-	for _, condition := range []string{"", "port.deep_enough(n)", "deep_enough(n)", "n < (SELECT 3)", "n OPERATOR(public.<) 3",
+	for _, condition := range []string{"", "port.deep_enough(n)", "deep_enough(n)", "n < (SELECT 3)",
+		"n OPERATOR(public.<) 3",
 		"n < 'open", `Quay <> 'a\'b'`, `"lower"(Quay) = Quay`} {
 		assert.Nil(t, New(schema.Check{Condition: condition}, berth), condition)
 	}
@@ -106,7 +108,8 @@ func FuzzCondition(f *testing.F) {
 		if c == nil {
 			return
 		}
-		for _, cells := range []string{"n=5;depth=1.5;Quay=N;open=1;since=2026-01-01;until=2026-02-01;load=1.5;dues=3", ""} {
+		for _, cells := range []string{"n=5;depth=1.5;Quay=N;open=1;since=2026-01-01;until=2026-02-01;load=1.5;dues=3",
+			""} {
 			c.Holds(row(t, c, cells), 0)
 		}
 	})

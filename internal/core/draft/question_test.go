@@ -66,29 +66,37 @@ func (b *bench) draft(files ...File) *Draft {
 }
 
 const quays = "CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);" +
-	"CREATE TABLE crane (id INTEGER PRIMARY KEY, crane_no TEXT NOT NULL UNIQUE, built INT, quay_id INT REFERENCES quay(id), lift_t DECIMAL(6,2), " +
-	"checked DATE, maker TEXT, owner TEXT NOT NULL);" +
+	"CREATE TABLE crane (id INTEGER PRIMARY KEY, crane_no TEXT NOT NULL UNIQUE, built INT, quay_id INT REFERENCES " +
+	"quay(id), lift_t DECIMAL(6,2), checked DATE, maker TEXT, owner TEXT NOT NULL);" +
 	"INSERT INTO quay (name) VALUES ('North'), ('South'), ('East');"
 
-const cranes = "Crane no;Quay;Lift;Checked;Maker;Marks\nC1;North;40 t;05/01/2026;Unknown;a\nC2;Nort;16,5 t;06/02/2026;Moleworks;b\n" +
-	"C3;South;12 t;07/03/2026; Quill;\nC4;West;7 t;08/03/2026;Quill;a\nC5;North;8 t;08/03/2026;A;a\nC6;North;9 t;08/03/2026;B;a\n" +
-	"C7;South;8 t;08/03/2026;C;b\nC8;North;9 t;09/03/2026;D;a\nC9;East;8 t;08/03/2026;E;b\nC10;North;9 t;08/03/2026;F;a\n" +
-	"C11;South;8 t;08/03/2026;G;b\nC12;North;9 t;08/04/2026;H;a\nC13;East;8 t;08/03/2026;I;b\nC13;North;9 t;08/03/2026;J;a\n"
+const cranes = "Crane no;Quay;Lift;Checked;Maker;Marks\nC1;North;40 t;05/01/2026;Unknown;a\nC2;Nort;16,5 " +
+	"t;06/02/2026;Moleworks;b\nC3;South;12 t;07/03/2026; Quill;\nC4;West;7 t;08/03/2026;Quill;a\nC5;North;8 " +
+	"t;08/03/2026;A;a\nC6;North;9 t;08/03/2026;B;a\n" +
+	"C7;South;8 t;08/03/2026;C;b\nC8;North;9 t;09/03/2026;D;a\nC9;East;8 t;08/03/2026;E;b\nC10;North;9 " +
+	"t;08/03/2026;F;a\nC11;South;8 t;08/03/2026;G;b\nC12;North;9 t;08/04/2026;H;a\nC13;East;8 " +
+	"t;08/03/2026;I;b\nC13;North;9 t;08/03/2026;J;a\n"
 
 // TestEachAnswerIsWritten: an answer changes its lines and nothing else, and what is settled is no longer marked.
 func TestEachAnswerIsWritten(t *testing.T) {
 	d := newBench(t, quays).draft(newBench(t, quays).file("cranes.csv", cranes, source.ReadOptions{}))
 	for _, c := range []struct{ where, why, choice, typed, gone, written string }{
-		{"cranes: Checked", "day and month could be", "date: 'MM/dd/yyyy'", "", "'dd/MM/yyyy'}  # ?", "      Checked: {date: 'MM/dd/yyyy'}  # chosen by hand\n"},
+		{"cranes: Checked", "day and month could be", "date: 'MM/dd/yyyy'", "", "'dd/MM/yyyy'}  # ?",
+			"      Checked: {date: 'MM/dd/yyyy'}  # chosen by hand\n"},
 		{"cranes: Lift", `"t" around the numbers`, "leave the cells as they are", "", "Lift: {", ""},
 		{"crane", "duplicate keys", "keep the last", "", "# ? duplicate", "    contradictions: last\n"},
-		{"cranes: Maker", "blanks at the ends", "take the blanks off", "", "# ? Maker: 1 cell", "      Maker: {clean: [trim]}\n"},
-		{"cranes: Maker", "is kept as it is", "make it blank", "", `# ? Maker: "Unknown"`, "      Maker: {blank_is: [Unknown]}\n"},
-		{"crane.quay_id", "values of Quay are not in quay", "they are slips", "", "  # ? named", "      Quay: {recode: {Nort: North}}\n"},
-		{"crane.quay_id", "values of Quay are not in quay", "quay_id stays blank", "", "  # ? named", "not_found: leave_blank}"},
+		{"cranes: Maker", "blanks at the ends", "take the blanks off", "", "# ? Maker: 1 cell",
+			"      Maker: {clean: [trim]}\n"},
+		{"cranes: Maker", "is kept as it is", "make it blank", "", `# ? Maker: "Unknown"`,
+			"      Maker: {blank_is: [Unknown]}\n"},
+		{"crane.quay_id", "values of Quay are not in quay", "they are slips", "", "  # ? named",
+			"      Quay: {recode: {Nort: North}}\n"},
+		{"crane.quay_id", "values of Quay are not in quay", "quay_id stays blank", "", "  # ? named",
+			"not_found: leave_blank}"},
 		{"crane.owner", "owner is required", "the same value", "Port: Merrow", "# owner: {constant: ...}",
 			"      owner: {constant: 'Port: Merrow'}  # chosen by hand\n"},
-		{"crane.owner", "owner is required", "Marks", "", "# owner: {constant: ...}", "      owner: Marks  # chosen by hand\n"},
+		{"crane.owner", "owner is required", "Marks", "", "# owner: {constant: ...}",
+			"      owner: Marks  # chosen by hand\n"},
 	} {
 		t.Run(c.where+" "+c.choice, func(t *testing.T) {
 			for _, q := range d.Questions {
@@ -124,7 +132,8 @@ func find(d *Draft, where, why, choice string) (*Question, int) {
 	return nil, 0
 }
 
-// TestAnyAnswersMakeALadleFile: whatever is answered, in whatever number, the ladle file can be decoded, and its lines are
+// TestAnyAnswersMakeALadleFile: whatever is answered, in whatever number, the ladle file can be decoded, and its lines
+// are
 // those of before or of the answers.
 func TestAnyAnswersMakeALadleFile(t *testing.T) {
 	b := newBench(t, quays)
@@ -163,7 +172,8 @@ func TestQuestionsAreAskedInOrder(t *testing.T) {
 	assert.Empty(t, made.Doubts)
 	assert.NotContains(t, strings.SplitN(made.Text, "\n", 2)[1], "# ? ")
 	assert.True(t, strings.HasPrefix(made.Text, settledTitle), "the title says so")
-	assert.Equal(t, []string{"owner is required, and no column of the file matches it"}, []string{strings.TrimPrefix(made.Errors[0], "crane: ")})
+	assert.Equal(t, []string{"owner is required, and no column of the file matches it"},
+		[]string{strings.TrimPrefix(made.Errors[0], "crane: ")})
 	assert.Contains(t, asked, "crane.quay_id")
 	for _, q := range d.Questions {
 		q.Answer = -1
@@ -207,13 +217,17 @@ func TestQuestionsOfReading(t *testing.T) {
 			source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}},
 		{"another line", "Name\nNorth\nSouth\n", "which line has the names", 2, "2", true,
 			source.ReadOptions{Header: source.HeaderLines{First: 2, Last: 2}}},
-		{"a total", "Code,Depth\nN1,5\nN2,6\nTotal,11\n", "seems to sum up the others", 0, "", true, source.ReadOptions{Footer: 1}},
-		{"no total", "Code,Depth\nN1,5\nN2,6\nTotal,11\n", "seems to sum up the others", 1, "", false, source.ReadOptions{}},
-		{"another table", "Code,Depth\nN1,5\nN2,6\nN3,7\n\nAgent,Phone\nMole House,555\n", "header of another table", 0, "", true,
+		{"a total", "Code,Depth\nN1,5\nN2,6\nTotal,11\n", "seems to sum up the others", 0, "", true,
+			source.ReadOptions{Footer: 1}},
+		{"no total", "Code,Depth\nN1,5\nN2,6\nTotal,11\n", "seems to sum up the others", 1, "", false,
+			source.ReadOptions{}},
+		{"another table", "Code,Depth\nN1,5\nN2,6\nN3,7\n\nAgent,Phone\nMole House,555\n", "header of another table", 0,
+			"", true,
 			source.ReadOptions{Footer: 2}},
 		{"an encoding", "Code,Name\nN1,H\xe4fler\n", "in which one does this read right?", 1, "", true,
 			source.ReadOptions{Encoding: "the choice"}},
-		{"an encoding by name", "Code,Name\nN1,H\xe4fler\n", "in which one does this read right?", 3, "ISO-8859-1", true,
+		{"an encoding by name", "Code,Name\nN1,H\xe4fler\n", "in which one does this read right?", 3, "ISO-8859-1",
+			true,
 			source.ReadOptions{Encoding: "iso-8859-1"}},
 		{"widths", "no   vessel  gt\nA1   Tern     7\nA22  Otter   12\nA3   Skua    99\n", "fixed widths", 0, "", true,
 			source.ReadOptions{Widths: "5, 8, 2"}},
@@ -236,7 +250,8 @@ func TestQuestionsOfReading(t *testing.T) {
 			if c.asked.Encoding == "the choice" {
 				c.asked.Encoding = q.Choices[c.choice].Says
 			}
-			made.Asked.Encoding, c.asked.Encoding = strings.ToLower(made.Asked.Encoding), strings.ToLower(c.asked.Encoding)
+			made.Asked.Encoding, c.asked.Encoding = strings.ToLower(made.Asked.Encoding),
+				strings.ToLower(c.asked.Encoding)
 			assert.Equal(t, c.asked, made.Asked)
 			if next := made.Question(); next != nil {
 				assert.NotEqual(t, q.kind, next.kind, "it is not asked again")

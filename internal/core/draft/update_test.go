@@ -51,15 +51,18 @@ func TestUpdatesOfLadleFiles(t *testing.T) {
 		{"upper and lower case", "NO;quay;LIFT\n1;North;4,5\n2;South;5\n", nil, nil, nil, nil},
 		{"a column with another name, and its rule", "No;Quay;Lift (t)\n1;North;4,5\n2;South;5\n",
 			[]string{"      Lift: {", "lift_t: Lift\n"}, []string{"      Lift (t): {", "lift_t: Lift (t)\n"}, nil, nil},
-		{"a lookup by another name", "No;Where;Lift\n1;North;4,5\n2;South;5\n", []string{"{from: Quay,"}, []string{"{from: Where,"}, nil, nil},
+		{"a lookup by another name", "No;Where;Lift\n1;North;4,5\n2;South;5\n", []string{"{from: Quay,"},
+			[]string{"{from: Where,"}, nil, nil},
 		{"a new column", "No;Quay;Lift;Maker\n1;North;4,5;Moleworks\n2;South;5;Quill\n", []string{"  # always\n"},
 			[]string{"  # always\n      maker: Maker  # the same name\n"}, nil, nil},
 		{"a new column with a rule", "No;Quay;Lift;Checked\n1;North;4,5;14.02.2026\n2;South;5;15.02.2026\n",
 			[]string{"  # by hand\n", "  # always\n"}, []string{"  # by hand\n      Checked: {date: 'dd.MM.yyyy'}\n",
 				"  # always\n      checked: Checked  # the same name\n"}, nil, nil},
-		{"a new column that fits nothing", "No;Quay;Lift;Fog\n1;North;4,5;yes\n2;South;5;no\n", nil, nil, nil, []string{"Fog"}},
+		{"a new column that fits nothing", "No;Quay;Lift;Fog\n1;North;4,5;yes\n2;South;5;no\n", nil, nil, nil,
+			[]string{"Fog"}},
 		{"a column that is gone", "No;Quay\n1;North\n2;South\n", nil, nil,
-			[]string{`crane.lift_t: cranes has no column "Lift"`, `cranes: there is a rule for "Lift", and no such column`}, nil},
+			[]string{`crane.lift_t: cranes has no column "Lift"`,
+				`cranes: there is a rule for "Lift", and no such column`}, nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			b := newBench(t, quays)
@@ -93,8 +96,10 @@ func TestUpdatesForAnotherDatabase(t *testing.T) {
 	const csv = "No;Quay;Lift\n1;North;4,5\n2;South;5\n"
 	for _, c := range []struct{ name, was, now, errors string }{
 		{"a column with another name", "lift_t DECIMAL", "lift DECIMAL", ""},
-		{"a column that is required now", "maker TEXT", "maker TEXT NOT NULL", "crane: maker is required, and has no source"},
-		{"a table with another name", "CREATE TABLE crane", "CREATE TABLE cranes", `the database has no table "crane" to fill; did you mean "cranes"?`},
+		{"a column that is required now", "maker TEXT", "maker TEXT NOT NULL",
+			"crane: maker is required, and has no source"},
+		{"a table with another name", "CREATE TABLE crane", "CREATE TABLE cranes",
+			`the database has no table "crane" to fill; did you mean "cranes"?`},
 		{"a column that is gone", "owner TEXT NOT NULL", "possessor TEXT", "crane.owner: crane has no such column"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -112,18 +117,22 @@ func TestUpdatesForAnotherDatabase(t *testing.T) {
 	}
 }
 
-// TestWhatALadleFileMentionsIsKnown: a column in a comment, or in the part of the input itself, isn't brought up again; its
+// TestWhatALadleFileMentionsIsKnown: a column in a comment, or in the part of the input itself, isn't brought up again;
+// its
 // name inside of a word, or in the part of another input, is not it.
 func TestWhatALadleFileMentionsIsKnown(t *testing.T) {
-	for text, has := range map[string]bool{"# not used of x: A, Fog": true, "fog": true, "foggy": false, "befog": false, "fog1 fog": true,
-		"nebel": false, "a (fog)": true} {
+	for text, has := range map[string]bool{"# not used of x: A, Fog": true, "fog": true, "foggy": false, "befog": false,
+		"fog1 fog": true,
+		"nebel":    false, "a (fog)": true} {
 		assert.Equal(t, has, hasWords(source.FoldName(text), "fog"), text)
 	}
 	b := newBench(t, quays)
 	const csv = "No;Quay;Lift;Maker\n1;North;4,5;Moleworks\n2;South;5;Quill\n"
 	noted := strings.Replace(craneFile, "  crane:\n", "  # not used of cranes: Maker\n  crane:\n", 1)
 	assert.Equal(t, noted, b.update(noted, b.file("cranes.csv", csv, source.ReadOptions{})).Text)
-	other := strings.Replace(craneFile, "inputs:\n", "inputs:\n  quays: {file: quays.csv, columns: {Maker: {clean: trim}}}\n", 1)
-	r := b.update(other, b.file("quays.csv", "Name;Maker\nNorth;x\n", source.ReadOptions{}), b.file("cranes.csv", csv, source.ReadOptions{}))
+	other := strings.Replace(craneFile, "inputs:\n", "inputs:\n  quays: {file: quays.csv, columns: {Maker: {clean: "+
+		"trim}}}\n", 1)
+	r := b.update(other, b.file("quays.csv", "Name;Maker\nNorth;x\n", source.ReadOptions{}), b.file("cranes.csv", csv,
+		source.ReadOptions{}))
 	assert.Contains(t, r.Text, "      maker: Maker  # the same name\n")
 }

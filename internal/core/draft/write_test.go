@@ -26,7 +26,8 @@ func TestWhatIsSaidOfAFileIsWritten(t *testing.T) {
 	defer survey.Close(tables)
 	seen, err := survey.Run(context.Background(), tables, nil)
 	require.NoError(t, err)
-	d, err := Make(context.Background(), []File{{Path: "in.txt", Survey: seen.Inputs[0], Asked: asked}}, &schema.Schema{},
+	d, err := Make(context.Background(), []File{{Path: "in.txt", Survey: seen.Inputs[0], Asked: asked}},
+		&schema.Schema{},
 		nil)
 	require.NoError(t, err)
 	for _, says := range []string{"    comment: '#'\n", "    widths: [5, 8, 2]\n", "    footer_lines: 1\n"} {
@@ -56,11 +57,14 @@ func TestWhatAFileSeemsToBeIsWritten(t *testing.T) {
 				"heading: Period, value: Value}  # ? these columns look like values of one"}, nil},
 		{"lists", "in.csv", "Code,Cargo\nN1,Wheat; Salt\nN2,Coal; Salt\nN3,Fish; Coal\n",
 			[]string{"    # parts_to_rows: {column: Cargo, at: ';'}  # ? its cells look like lists"}, nil},
-		{"JSON", "in.json", `[{"code":"N1"},{"code":"N2"}]`, []string{"    file: in.json\n"}, []string{"header:", "delimiter:", "encoding:"}},
-		{"an encoding that isn't certain", "in.csv", "Code,Name\nN1,H\xe4fler\n", []string{`    # encoding: windows-1252  # ? not certain; it could be`},
+		{"JSON", "in.json", `[{"code":"N1"},{"code":"N2"}]`, []string{"    file: in.json\n"}, []string{"header:",
+			"delimiter:", "encoding:"}},
+		{"an encoding that isn't certain", "in.csv", "Code,Name\nN1,H\xe4fler\n",
+			[]string{`    # encoding: windows-1252  # ? not certain; it could be`},
 			[]string{"\n    encoding:"}},
 		{"one that is", "in.csv",
-			"Code,Name\nN1,M\xfcller\nN2,Gro\xdfe Stra\xdfe\nN3,B\xe4cker\nN4,K\xf6nig\nN5,J\xfcrgen\nN6,Br\xfccke\nN7,\xd6l\nN8,Geb\xe4ude\nN9,Pr\xfcfung\nN10,L\xf6schen\n",
+			"Code,Name\nN1,M\xfcller\nN2,Gro\xdfe " +
+				"Stra\xdfe\nN3,B\xe4cker\nN4,K\xf6nig\nN5,J\xfcrgen\nN6,Br\xfccke\nN7,\xd6l\nN8,Geb\xe4ude\nN9,Pr\xfcfung\nN10,L\xf6schen\n",
 			[]string{"    encoding: windows-1252\n"}, nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {

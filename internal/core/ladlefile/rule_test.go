@@ -13,10 +13,11 @@ import (
 // TestRulesAreToldWhereTheyAreWrong: every problem of a rule has its place in the ladle file, and says what to do.
 func TestRulesAreToldWhereTheyAreWrong(t *testing.T) {
 	for rule, want := range map[string]string{
-		"{number: 1,234}":            "7:",
-		"{number: '1,234'}":          `7:22: number: can't be "1,234": it is not clear whether "," separates thousands or decimals; write a number with thousands and a fraction as the file does`,
-		"{date: DD/MM/YYYY}":         `7:20: date: can't be "DD/MM/YYYY": DD is not a field of dates that ladle reads; use y M d E H h m s S a X x Z`,
-		"{date: [dd/MM/yyyy HH:mm]}": `7:21: date: must be a single value; put quotes around a value that has a colon in it`,
+		"{number: 1,234}":    "7:",
+		"{number: '1,234'}":  `7:22: number: can't be "1,234": it is not clear whether "," separates thousands or decimals; write a number with thousands and a fraction as the file does`,
+		"{date: DD/MM/YYYY}": `7:20: date: can't be "DD/MM/YYYY": DD is not a field of dates that ladle reads; use y M d E H h m s S a X x Z`,
+		"{date: [dd/MM/yyyy " +
+			"HH:mm]}": `7:21: date: must be a single value; put quotes around a value that has a colon in it`,
 		"{date: dd/MM/yy}": "7:20: date: can't be \"dd/MM/yy\": two digits don't say which century; " +
 			"set two_digit_years_from:",
 		"{clean: [trim, upcase]}":       `7:28: there is no cleaning "upcase"; `,
@@ -25,7 +26,8 @@ func TestRulesAreToldWhereTheyAreWrong(t *testing.T) {
 		"{clean: {pad: x}}":             `7:27: pad: can't be "x"; write a whole number from 1 to 10000`,
 		"{clean: {pad: 3, using: ab}}":  "7:37: pad: needs a single character",
 		"{round: -1}":                   `7:21: round: can't be "-1"; write a whole number from 0 to 10000`,
-		"{time_zone: Mars/Port}":        `7:25: there is no time zone "Mars/Port"; write a name of the IANA time zone database`,
+		"{time_zone: " +
+			"Mars/Port}": `7:25: there is no time zone "Mars/Port"; write a name of the IANA time zone database`,
 		"{if_blank: {formula: x, as_in_lines_with_same: y}}": "7:24: if_blank: needs above, formula: or " +
 			"as_in_lines_with_same:; write several as a list",
 		"{recode: {a: b, a: c}}":     "7:",

@@ -38,14 +38,15 @@ func TestAQueryIsHeldAgainstWhatIsThereWhenRowsAreWritten(t *testing.T) {
 		meanwhile string
 		outcome   report.Outcome
 	}{
-		"nothing happens":         {"", report.Loaded},
-		"a value changes":         {"UPDATE register SET flag = 'Sweden' WHERE reg = 'A1'", report.Refused},
-		"a row comes":             {"INSERT INTO register (reg, flag) VALUES ('A4', 'Norway')", report.Refused},
-		"a row goes":              {"DELETE FROM register WHERE reg = 'A2'", report.Refused},
-		"a row that isn't read":   {"INSERT INTO register (reg) VALUES ('A5')", report.Loaded},
-		"the order of rows":       {"UPDATE register SET id = 9 WHERE reg = 'A1'", report.Loaded},
-		"a blank for a text":      {"UPDATE register SET flag = '' WHERE reg = 'A1'", report.Refused},
-		"two rows exchange texts": {"UPDATE register SET flag = iif(reg = 'A1', 'Denmark', 'Norway') WHERE flag IS NOT NULL", report.Refused},
+		"nothing happens":       {"", report.Loaded},
+		"a value changes":       {"UPDATE register SET flag = 'Sweden' WHERE reg = 'A1'", report.Refused},
+		"a row comes":           {"INSERT INTO register (reg, flag) VALUES ('A4', 'Norway')", report.Refused},
+		"a row goes":            {"DELETE FROM register WHERE reg = 'A2'", report.Refused},
+		"a row that isn't read": {"INSERT INTO register (reg) VALUES ('A5')", report.Loaded},
+		"the order of rows":     {"UPDATE register SET id = 9 WHERE reg = 'A1'", report.Loaded},
+		"a blank for a text":    {"UPDATE register SET flag = '' WHERE reg = 'A1'", report.Refused},
+		"two rows exchange texts": {"UPDATE register SET flag = iif(reg = 'A1', 'Denmark', 'Norway') WHERE flag IS " +
+			"NOT NULL", report.Refused},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := newStage(t, registers, relink, "")

@@ -79,7 +79,8 @@ func TestCellsOfAWorkbookAreTypedWhereTheyAreExact(t *testing.T) {
 	for _, c := range cases {
 		require.NoError(t, w.row([]cell{{[]byte(c.text), c.form}}))
 	}
-	for text, why := range map[string]string{strings.Repeat("x", value.CellUnits+1): "no room for more than 32767 characters",
+	for text, why := range map[string]string{strings.Repeat("x", value.CellUnits+1): "no room for more than 32767 " +
+		"characters",
 		"a\x01b": `can't hold the characters of "a\x01b"; write CSV`, "a\rb": "write CSV"} {
 		assert.ErrorContains(t, w.row([]cell{{[]byte(text), formula.Text}}), why)
 	}

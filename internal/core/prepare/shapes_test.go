@@ -42,7 +42,8 @@ func TestShapesArePrepared(t *testing.T) {
 			"    columns: {Quay: {if_blank: above}, Tons: {number: '1'}}\n    new_columns: {At: 'line_number()'}\n")
 	assert.Equal(t, "Quay,Berth,Month,Tons,At\nNorth,N1,Jan,1,2\nNorth,N2,Feb,3,3\nEast,E1,Jan,5,6\nEast,E1,Feb,6,6\n",
 		lines)
-	for _, says := range []string{`2 part 2,"Tons ""x"" is not a number like 1",North,N1,Feb,x`, "4,the line has only 1 of 4 fields,South",
+	for _, says := range []string{`2 part 2,"Tons ""x"" is not a number like 1",North,N1,Feb,x`,
+		"4,the line has only 1 of 4 fields,South",
 		"5 part 1,\"Quay takes the value of the line above, and that can't be read\",,S1,Jan,4"} {
 		assert.Contains(t, aside, says)
 	}
@@ -50,8 +51,9 @@ func TestShapesArePrepared(t *testing.T) {
 
 func TestJSONIsPrepared(t *testing.T) {
 	lines, aside := prepared(t, "in.jsonl", `{"vessel":{"reg":"A1"},"cargo":["Wheat","Salt"],"tons":1e2}`+"\n"+
-		`{"vessel":{"reg":"A2"},"cargo":"Coal","tons":"x"}`+"\n{broken\n", "    parts_to_rows: {column: cargo, number: part}\n"+
-		"    columns: {tons: {number: '1'}}\n")
+		`{"vessel":{"reg":"A2"},"cargo":"Coal","tons":"x"}`+"\n{broken\n",
+		"    parts_to_rows: {column: cargo, number: part}\n"+
+			"    columns: {tons: {number: '1'}}\n")
 	assert.Equal(t, "vessel.reg,cargo,tons,part\nA1,Wheat,100,1\nA1,Salt,100,2\n", lines)
 	assert.Contains(t, aside, `2 part 1,"tons ""x"" is not a number like 1",A2,Coal,x,1`)
 	assert.Contains(t, aside, "3,the line is not a JSON object: the name of a member is expected,{broken")

@@ -99,7 +99,8 @@ func TestCausesInJSON(t *testing.T) {
 	c := Cause{Why{Kind: NotFound, Table: "flag", Columns: List("name")}, Detail{Near: "Panama"}}
 	b, err := json.Marshal(c)
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"says": "is not in flag.name; there is \"Panama\"", "kind": "not_found", "table": "flag", "columns": ["name"], "near": "Panama"}`,
+	assert.JSONEq(t,
+		`{"says": "is not in flag.name; there is \"Panama\"", "kind": "not_found", "table": "flag", "columns": ["name"], "near": "Panama"}`,
 		string(b))
 }
 

@@ -69,23 +69,29 @@ func TestShapes(t *testing.T) {
 			Value: said("Tons"), Blanks: true}}, "Berth Month Tons", []string{"line 2: N1 Jan 5", "line 2: N1 Feb "}},
 		{"by a pattern, which says what they are called", "2024 tons,Berth,2025 tons\n5,N1,6\n",
 			Shape{Columns: &ColumnsToRows{
-				Pattern: regexp.MustCompile(`^(\d+) tons$`), Heading: said("Year"), Value: said("Tons")}}, "Berth Year Tons",
+				Pattern: regexp.MustCompile(`^(\d+) tons$`), Heading: said("Year"), Value: said("Tons")}},
+			"Berth Year Tons",
 			[]string{"line 2: N1 2024 5", "line 2: N1 2025 6"}},
 		{"from one to another", "a,b,c,d\n1,2,3,4\n", Shape{Columns: &ColumnsToRows{From: said("b"), To: said("c"),
 			Heading: said("h"), Value: said("v")}}, "a d h v", []string{"line 2: 1 4 b 2", "line 2: 1 4 c 3"}},
-		{"several cells for each", "Berth,2024 tons,2024 dues,2025 dues\nN1,5,50,60\nN2,,,\n", Shape{Columns: &ColumnsToRows{
-			Heading: said("Year"), Values: []ValueColumn{{said("Tons"), regexp.MustCompile(`(\d+) tons`)},
-				{said("Dues"), regexp.MustCompile(`(\d+) dues`)}}}}, "Berth Year Tons Dues",
+		{"several cells for each", "Berth,2024 tons,2024 dues,2025 dues\nN1,5,50,60\nN2,,,\n",
+			Shape{Columns: &ColumnsToRows{
+				Heading: said("Year"), Values: []ValueColumn{{said("Tons"), regexp.MustCompile(`(\d+) tons`)},
+					{said("Dues"), regexp.MustCompile(`(\d+) dues`)}}}}, "Berth Year Tons Dues",
 			[]string{"line 2: N1 2024 5 50", "line 2: N1 2025  60"}},
-		{"parts of a cell", "Vessel,Cargo\nTern,Wheat; Salt;;Fish meal\nHeron,\nOtter,Coal\n", Shape{Parts: &PartsToRows{
-			Column: said("Cargo"), At: ";", Number: said("Part")}}, "Vessel Cargo Part", []string{"line 2: Tern Wheat 1",
-			"line 2: Tern Salt 2", "line 2: Tern Fish meal 3", "line 3: Heron  1", "line 4: Otter Coal 1"}},
+		{"parts of a cell", "Vessel,Cargo\nTern,Wheat; Salt;;Fish meal\nHeron,\nOtter,Coal\n",
+			Shape{Parts: &PartsToRows{
+				Column: said("Cargo"), At: ";", Number: said("Part")}}, "Vessel Cargo Part",
+			[]string{"line 2: Tern Wheat 1",
+				"line 2: Tern Salt 2", "line 2: Tern Fish meal 3", "line 3: Heron  1", "line 4: Otter Coal 1"}},
 		{"lists of JSON", "Vessel,Cargo\nTern,\"[\"\"Wheat\"\", 7, null, {\"\"a\"\":1}]\"\nHeron,[]\nOtter,Coal\n",
 			Shape{Parts: &PartsToRows{
-				Column: said("Cargo")}}, "Vessel Cargo", []string{"line 2: Tern Wheat", "line 2: Tern 7", `line 2: Tern {"a":1}`,
+				Column: said("Cargo")}}, "Vessel Cargo", []string{"line 2: Tern Wheat", "line 2: Tern 7",
+				`line 2: Tern {"a":1}`,
 				"line 3: Heron ", "line 4: Otter Coal"}},
-		{"parts of columns", "Vessel,Jan,Feb\nTern,a/b,c\n", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"),
-			At: "/"}}, "Vessel Month Tons", []string{"line 2: Tern Jan a", "line 2: Tern Jan b", "line 2: Tern Feb c"}},
+		{"parts of columns", "Vessel,Jan,Feb\nTern,a/b,c\n", Shape{Columns: months,
+			Parts: &PartsToRows{Column: said("Tons"),
+				At: "/"}}, "Vessel Month Tons", []string{"line 2: Tern Jan a", "line 2: Tern Jan b", "line 2: Tern Feb c"}},
 		{"a line that can't be trusted stays one", "Berth,Jan,Feb\nN1,5\nN2,1,2\n", Shape{Columns: months},
 			"Berth Month Tons",
 			[]string{"line 2: the line has only 2 of 3 fields", "line 3: N2 Jan 1", "line 3: N2 Feb 2"}},
@@ -119,7 +125,8 @@ func TestCellsOfAWorkbookKeepTheirPlace(t *testing.T) {
 		Parts:   &PartsToRows{Column: said("Tons"), At: ";"}}, "f.ladle.yaml")
 	require.NoError(t, err)
 	defer table.Close()
-	assert.Equal(t, []string{"row 2: N1@A2 Jan 5@B2", "row 2: N1@A2 Feb x@C2", "row 2: N1@A2 Feb y@C2"}, lines(t, table))
+	assert.Equal(t, []string{"row 2: N1@A2 Jan 5@B2", "row 2: N1@A2 Feb x@C2", "row 2: N1@A2 Feb y@C2"}, lines(t,
+		table))
 }
 
 func TestWrongShapes(t *testing.T) {
@@ -135,16 +142,19 @@ func TestWrongShapes(t *testing.T) {
 			`the input has several columns "Jan"; rename one of them, or write: column 2`},
 		{Shape{Columns: &ColumnsToRows{Pattern: regexp.MustCompile("^x"), Heading: said("Month"), Value: said("Tons")}},
 			"columns_to_rows: no column of the input has such a name; its columns are: Berth, Jan, Feb, jan"},
-		{Shape{Columns: &ColumnsToRows{From: said("Feb"), To: said("Berth"), Heading: said("Month"), Value: said("Tons")}},
+		{Shape{Columns: &ColumnsToRows{From: said("Feb"), To: said("Berth"), Heading: said("Month"),
+			Value: said("Tons")}},
 			`"Berth" stands before "Feb" in the input`},
 		{Shape{Columns: &ColumnsToRows{Names: saidAll("Feb"), Heading: said("berth"), Value: said("Tons")}},
 			`there is already a column "berth"`},
-		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"), regexp.MustCompile("(?i)(jan)")},
+		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"),
+			regexp.MustCompile("(?i)(jan)")},
 			{said("w"), regexp.MustCompile("x")}}}}, "no column of the input fits the pattern of w"},
 		{Shape{Columns: &ColumnsToRows{Heading: said("h"), Values: []ValueColumn{{said("v"),
 			regexp.MustCompile("(an|eb)")}}}},
 			`the columns "Jan" and "jan" are both v of an; make the pattern narrower`},
-		{Shape{Parts: &PartsToRows{Column: said("Feb"), At: ";", Number: said("Berth")}}, `there is already a column "Berth"`},
+		{Shape{Parts: &PartsToRows{Column: said("Feb"), At: ";", Number: said("Berth")}},
+			`there is already a column "Berth"`},
 	} {
 		_, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape,
 			"f.ladle.yaml")
@@ -193,16 +203,19 @@ func TestLinesThatMakeNoneAreHandedOn(t *testing.T) {
 			"(East|E0|||)"}},
 		{"of columns and their parts", Shape{Columns: months, Parts: &PartsToRows{Column: said("Tons"), At: ";",
 			Number: said("No")}},
-			[]string{"(North|N0||||)|N1|Jan|5|1|", "|N1|Feb|6|1|", "|N1|Feb|7|2|", "(South|S0||||)(|S1||||)|S2|Jan|8|1|",
+			[]string{"(North|N0||||)|N1|Jan|5|1|", "|N1|Feb|6|1|", "|N1|Feb|7|2|",
+				"(South|S0||||)(|S1||||)|S2|Jan|8|1|",
 				"(East|E0||||)"}},
 		{"not where blanks make lines", Shape{Columns: &ColumnsToRows{Names: saidAll("Jan"), Heading: said("Month"),
 			Value:  said("Tons"),
-			Blanks: true}}, []string{"North|N0||Jan||", "|N1|6;7|Jan|5|", "South|S0||Jan||", "|S1||Jan||", "|S2||Jan|8|", "East|E0||Jan||"}},
+			Blanks: true}}, []string{"North|N0||Jan||", "|N1|6;7|Jan|5|", "South|S0||Jan||", "|S1||Jan||",
+			"|S2||Jan|8|", "East|E0||Jan||"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in.csv")
 			require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}}, c.shape,
+			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}},
+				c.shape,
 				"f.ladle.yaml")
 			require.NoError(t, err)
 			defer table.Close()

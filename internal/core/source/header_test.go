@@ -148,18 +148,21 @@ func TestWhatIsAsked(t *testing.T) {
 	for _, good := range []func() error{func() error { return a.SetHeader("3-4") },
 		func() error { return a.SetFooter("2") }, func() error { return a.SetEncoding("ISO-8859-2") },
 		func() error { return a.SetDelimiter("tab") }, func() error { return a.SetQuote("'") },
-		func() error { return a.SetSheet("Calls") }, func() error { return a.SetRange("B4:K9") }, func() error { return a.SetEscape("\\") },
+		func() error { return a.SetSheet("Calls") }, func() error { return a.SetRange("B4:K9") },
+		func() error { return a.SetEscape("\\") },
 		func() error { return a.SetComment("#") }, func() error { return a.SetWidths("8, 20") },
 		func() error { return a.SetShortLines("accept") }} {
 		assert.NoError(t, good())
 	}
 	assert.Equal(t, ReadOptions{Header: HeaderLines{First: 3, Last: 4}, Footer: 2, Encoding: "ISO-8859-2",
-		Delimiter: "\t", Quote: "'", Sheet: "Calls", Range: "B4:K9", Escape: `\`, Comment: "#", Widths: "8, 20", ShortLines: true}, a)
+		Delimiter: "\t", Quote: "'", Sheet: "Calls", Range: "B4:K9", Escape: `\`, Comment: "#", Widths: "8, 20",
+		ShortLines: true}, a)
 	assert.NoError(t, a.SetHeader("none"))
 	assert.True(t, a.Header.None && a.Header.Given())
 	for _, bad := range []error{a.SetHeader("0"), a.SetHeader("4-3"), a.SetHeader("1-99"), a.SetHeader("x"),
 		a.SetFooter("-1"), a.SetFooter("101"), a.SetEncoding("martian"), a.SetEncoding(""),
-		a.SetDelimiter(""), a.SetDelimiter(";;;;;;;;;"), a.SetEscape("ab"), a.SetComment(""), a.SetShortLines("yes"), a.SetWidths("3,x"),
+		a.SetDelimiter(""), a.SetDelimiter(";;;;;;;;;"), a.SetEscape("ab"), a.SetComment(""), a.SetShortLines("yes"),
+		a.SetWidths("3,x"),
 		a.SetDelimiter("é"), a.SetDelimiter(`"`), a.SetQuote("''"),
 		a.SetQuote("")} {
 		var advised fault.InvalidValue

@@ -23,19 +23,25 @@ func TestJSON(t *testing.T) {
 		header                string
 		want                  []string
 	}{
-		{"lines", `{"reg":"A1","gt":12.50}` + "\n\n" + `{"gt":1e3,"reg":"A\"2\u00e9\ud83d\ude00"}` + "\n", "", jsonLines, "reg gt",
+		{"lines", `{"reg":"A1","gt":12.50}` + "\n\n" + `{"gt":1e3,"reg":"A\"2\u00e9\ud83d\ude00"}` + "\n", "",
+			jsonLines, "reg gt",
 			[]string{"1: A1|12.50", "3: A\"2é😀|1000"}},
-		{"an array, over several lines", "[\n {\"a\": 1,\n  \"b\": null},\n {\"a\": true, \"c\": -0.0}\n]\n", "", jsonArray,
+		{"an array, over several lines", "[\n {\"a\": 1,\n  \"b\": null},\n {\"a\": true, \"c\": -0.0}\n]\n", "",
+			jsonArray,
 			"a b c",
 			[]string{"2: 1||", "4: true||-0.0"}},
-		{"members of members, and lists", `[{"agent":{"name":"Merrow","at":{"quay":"N1"}},"cargo":["Wheat", "Salt"]},{"agent":null,"cargo":[]}]`,
-			"", jsonArray, "agent.name agent.at.quay cargo agent", []string{`1: Merrow|N1|["Wheat", "Salt"]|`, "1: ||[]|"}},
-		{"the only array in an object", `{"made":"2026-03-31","answer":{"calls":[{"a":1},{"a":2}],"n":2}}`, "", jsonMember, "a",
+		{"members of members, and lists",
+			`[{"agent":{"name":"Merrow","at":{"quay":"N1"}},"cargo":["Wheat", "Salt"]},{"agent":null,"cargo":[]}]`,
+			"", jsonArray, "agent.name agent.at.quay cargo agent", []string{`1: Merrow|N1|["Wheat", "Salt"]|`,
+				"1: ||[]|"}},
+		{"the only array in an object", `{"made":"2026-03-31","answer":{"calls":[{"a":1},{"a":2}],"n":2}}`, "",
+			jsonMember, "a",
 			[]string{"1: 1", "1: 2"}},
 		{"a member that is named", `{"x":[{"a":1}],"y":[{"b":2}]}`, "y", jsonMember, "b", []string{"1: 2"}},
 		{"one object", `{"a":1,"b":"x"}`, "", jsonLines, "a b", []string{"1: 1|x"}},
 		{"objects one behind the other", "{\"a\":\n1}\n{\"a\":\n2}\n", "", jsonArray, "a", []string{"1: 1", "3: 2"}},
-		{"a line that isn't JSON harms only itself", "{\"a\":1}\n{\"a\":2\n{\"a\":3} x\n{\"a\":4,\"a\":5}\nx\n{\"a\":6}\n",
+		{"a line that isn't JSON harms only itself",
+			"{\"a\":1}\n{\"a\":2\n{\"a\":3} x\n{\"a\":4,\"a\":5}\nx\n{\"a\":6}\n",
 			"", jsonLines, "a",
 			[]string{"1: 1", "2: the line is not a JSON object: a comma or } is expected",
 				"3: the line is not a JSON object: text follows the object",
@@ -58,16 +64,17 @@ func TestJSON(t *testing.T) {
 
 func TestWrongJSON(t *testing.T) {
 	for content, says := range map[string]string{
-		"[\n{\"a\":1},\n{\"a\":x}]":             "in.csv:3: this is not JSON: a value is expected",
-		"[{\"a\":1}":                            "in.csv:1: the JSON array is never closed",
-		"[{\"a\":1},7]":                         "in.csv:1: a JSON object is expected here",
-		"[{\"a\":1}] [1]":                       "in.csv:1: text follows the JSON array",
-		"[{\"a\":\"x":                           "in.csv:1: the JSON text ends in the middle of the object",
-		"{\"x\":[{\"a\":1}],\"y\":[{\"b\":2}]}": "several members that hold arrays of objects: x, y; set member: to the name of one",
-		"{}\n{}\n":                              "the JSON text holds no object with a member",
-		"[{\"a\":01}]":                          "a comma or } is expected",
-		"[{\"a\":1e999999}]":                    "the number 1e999999 is too large or too small",
-		"[{\"a\":\"\\ud800\"}]":                 "an escape in a text means nothing",
+		"[\n{\"a\":1},\n{\"a\":x}]": "in.csv:3: this is not JSON: a value is expected",
+		"[{\"a\":1}":                "in.csv:1: the JSON array is never closed",
+		"[{\"a\":1},7]":             "in.csv:1: a JSON object is expected here",
+		"[{\"a\":1}] [1]":           "in.csv:1: text follows the JSON array",
+		"[{\"a\":\"x":               "in.csv:1: the JSON text ends in the middle of the object",
+		"{\"x\":[{\"a\":1}],\"y\":[{\"b\":2}]}": "several members that hold arrays of objects: x, y; set member: to " +
+			"the name of one",
+		"{}\n{}\n":              "the JSON text holds no object with a member",
+		"[{\"a\":01}]":          "a comma or } is expected",
+		"[{\"a\":1e999999}]":    "the number 1e999999 is too large or too small",
+		"[{\"a\":\"\\ud800\"}]": "an escape in a text means nothing",
 		strings.Repeat(`{"a":`, 99) + "1" + strings.Repeat("}", 99): "it is nested too deeply",
 	} {
 		table, err := open(t, content, ReadOptions{})
@@ -143,7 +150,8 @@ func TestJSONInChunks(t *testing.T) {
 }
 
 func FuzzJSON(f *testing.F) {
-	for _, seed := range []string{`[{"a":1}]`, "{\"a\":{\"b\":\"\\u00e9\"}}\n{}", `{"x":[{"a":[1,{}]}]}`, `[{"a":1e5,"b":"\`} {
+	for _, seed := range []string{`[{"a":1}]`, "{\"a\":{\"b\":\"\\u00e9\"}}\n{}", `{"x":[{"a":[1,{}]}]}`,
+		`[{"a":1e5,"b":"\`} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, content string) {

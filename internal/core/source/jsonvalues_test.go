@@ -28,7 +28,8 @@ func someJSON(rng *rand.Rand, deep int) string {
 		return blank + []string{"0", "-0", "7", "-12.50", "1e3", "1E-2", "123456789012345678901234567890",
 			"0.1"}[rng.IntN(8)] + blank
 	case 3, 4:
-		return blank + []string{`""`, `"a"`, `"\"\\\/\b\f\n\r\t"`, `"\u00e9\ud83d\ude00"`, `"é{}[],:"`, `"` + strings.Repeat("x", 40) + `"`}[rng.IntN(6)]
+		return blank + []string{`""`, `"a"`, `"\"\\\/\b\f\n\r\t"`, `"\u00e9\ud83d\ude00"`, `"é{}[],:"`, `"` +
+			strings.Repeat("x", 40) + `"`}[rng.IntN(6)]
 	case 5:
 		var all []string
 		for range rng.IntN(4) {
@@ -57,7 +58,8 @@ func TestJSONValuesAreThoseOfALibrary(t *testing.T) {
 		s.blanks()
 		ours := err == nil && s.at == len(text)
 		theirs := json.Valid(text)
-		if (bytes.Contains(text, []byte(`\u`)) || err != nil && strings.Contains(err.Error(), "too large")) && theirs != ours {
+		if (bytes.Contains(text, []byte(`\u`)) || err != nil && strings.Contains(err.Error(), "too large")) &&
+			theirs != ours {
 			continue // half of a pair of surrogates is no character here, and numbers have an end
 		}
 		require.Equal(t, theirs, ours, "%q %v", text, err)
@@ -108,7 +110,8 @@ func TestJSONLists(t *testing.T) {
 
 func TestWhatLooksLikeJSON(t *testing.T) {
 	for text, want := range map[string]bool{`{"a":1}`: true, " [\n{": true, "{}": true, "[]": true, `{"a b" : `: true,
-		"{a},b\n": false, "[1]": false, "[x],y\n": false, `{"a",b`: false, "{": false, "": false, `"a","b"`: false, "a,b\n": false} {
+		"{a},b\n": false, "[1]": false, "[x],y\n": false, `{"a",b`: false, "{": false, "": false, `"a","b"`: false,
+		"a,b\n": false} {
 		assert.Equal(t, want, seemsJSON([]byte(text)), text)
 	}
 }

@@ -24,13 +24,15 @@ func TestOddTexts(t *testing.T) {
 		{"comments", "# made by the gate\na,b\n1,2\n# it's \"odd\n\n3,#4\n#", ReadOptions{Header: HeaderLines{First: 2,
 			Last: 2},
 			Comment: "#"}, []string{"3: 1|2", "6: 3|#4"}},
-		{"escapes", "a,b\n\"say \\\"so\\\"\",x\\,y\n\\N,\"C:\\\\tmp\"\nl\\nm,\"p\\\nq\"\n", ReadOptions{Header: head, Escape: `\`},
+		{"escapes", "a,b\n\"say \\\"so\\\"\",x\\,y\n\\N,\"C:\\\\tmp\"\nl\\nm,\"p\\\nq\"\n", ReadOptions{Header: head,
+			Escape: `\`},
 			[]string{`2: say "so"|x,y`, `3: \N|C:\tmp`, "4: l\nm|p\nq"}},
 		{"a delimiter of two characters", "a||b\n1|2||\"x||y\"\n3||4\n", ReadOptions{Header: head, Delimiter: "||"},
 			[]string{"2: 1|2|x||y", "3: 3|4"}},
 		{"fixed widths", "no  name  t\nå1  Tern  7\n\nB22 Otter 12\nC3\nD4  x     1 y\n", ReadOptions{Header: head,
 			Widths: "4, 6, 2"}, []string{"2: å1|Tern|7", "4: B22|Otter|12", "5: C3||", "6: D4|x|1|y"}},
-		{"a delimiter too many in the header", "a,b,\n1,2\n3,4\n", ReadOptions{Header: head}, []string{"2: 1|2", "3: 3|4"}},
+		{"a delimiter too many in the header", "a,b,\n1,2\n3,4\n", ReadOptions{Header: head}, []string{"2: 1|2",
+			"3: 3|4"}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -71,8 +73,9 @@ func TestOddTextsInChunks(t *testing.T) {
 				require.Equal(t, c.want, r[strings.Index(r, " ")+1:], i)
 			}
 			want := got[n-1]
-			assert.Contains(t, want, map[string]string{"escapes": "120000: ", "delimiters": "60001: ", "fixed widths": "60001: ",
-				"comments": "180000: "}[name])
+			assert.Contains(t, want, map[string]string{"escapes": "120000: ", "delimiters": "60001: ",
+				"fixed widths": "60001: ",
+				"comments":     "180000: "}[name])
 		})
 	}
 }

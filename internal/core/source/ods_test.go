@@ -103,7 +103,8 @@ func TestSheetsOfODS(t *testing.T) {
 	second := strings.Replace(odsTable(`<table:table-row>`+textCell("z")+`</table:table-row>`), `"Calls"`,
 		`"Old &amp; gone" table:style-name="ta2"`, 1)
 	both := odsTable(`<table:table-row table:visibility="collapse">`+textCell("x")+`</table:table-row>`) + second
-	named := both + `<table:named-expressions><table:named-range table:name="fleet" table:cell-range-address="$'Old &amp; gone'.$A$1:.$B$2"/></table:named-expressions>` +
+	named := both +
+		`<table:named-expressions><table:named-range table:name="fleet" table:cell-range-address="$'Old &amp; gone'.$A$1:.$B$2"/></table:named-expressions>` +
 		`<table:database-ranges><table:database-range table:name="calls" table:target-range-address="Calls.A1:Calls.C2"/></table:database-ranges>`
 	single := map[string]string{
 		"meta.xml": `<office:document-meta><meta:document-statistic meta:table-count="1"/></office:document-meta>`}
@@ -159,7 +160,8 @@ func TestSheetsOfODS(t *testing.T) {
 		require.NoError(t, err)
 		got, err := records(table)
 		require.NoError(t, err)
-		assert.Equal(t, `11: cell G11, outside the columns of the table, holds "see page 2"; set range: to leave it out`, got[9])
+		assert.Equal(t,
+			`11: cell G11, outside the columns of the table, holds "see page 2"; set range: to leave it out`, got[9])
 		table, err = opened(t, Open, ReadOptions{Range: "A:C"}, ods(t, note, nil))
 		require.NoError(t, err)
 		got, err = records(table)

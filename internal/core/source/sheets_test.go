@@ -121,7 +121,9 @@ func TestCellsOfXLSX(t *testing.T) {
 			"<sheetData", "<x:sheetData", "</sheetData", "</x:sheetData", "<worksheet", "<x:worksheet xmlns:x='u'",
 			"</worksheet", "</x:worksheet", `r="2"`, `spans='1:3'  r = '2' `).
 			Replace(cells(`<c t="b" s='0' r="B2"><v>1</v></c>`)), "2: |true|"},
-		{"comments", rowsOf(`<!-- </sheetData> --><row r="2"><!-- <c r="A2"><v>7</v></c> --><c r="A2"><v>1</v></c></row>`), "2: 1||"},
+		{"comments",
+			rowsOf(`<!-- </sheetData> --><row r="2"><!-- <c r="A2"><v>7</v></c> --><c r="A2"><v>1</v></c></row>`),
+			"2: 1||"},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

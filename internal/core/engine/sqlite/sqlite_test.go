@@ -236,11 +236,13 @@ func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
 
 func TestChecksAreReadFromTheStatement(t *testing.T) {
 	for sql, want := range map[string]string{
-		"CREATE TABLE t (a INT CHECK (a > 0), b)":                                                         " CHECK (a > 0)",
-		"CREATE TABLE t (a, CONSTRAINT \"a \"\"b\" CHECK (a IN ('x)', '(')), CHECK(b))":                   "a \"b CHECK (a IN ('x)', '('))| CHECK (b)",
+		"CREATE TABLE t (a INT CHECK (a > 0), b)": " CHECK " +
+			"(a > 0)",
+		"CREATE TABLE t (a, CONSTRAINT \"a \"\"b\" CHECK (a IN ('x)', '(')), CHECK(b))": "a \"b " +
+			"CHECK (a IN ('x)', '('))| CHECK (b)",
 		"CREATE TABLE \"check (\" (a -- CHECK (no)\n, [check] INT /* CHECK (no) */ DEFAULT 'CHECK (no)')": "",
 		"CREATE TABLE t (a CONSTRAINT one NOT NULL CHECK (a))":                                            " CHECK (a)",
-		"CREATE TABLE t (a CHECK (a":                                                                      "",
+		"CREATE TABLE t (a CHECK (a": "",
 	} {
 		var got []string
 		for _, c := range checksOf(sql) {

@@ -108,7 +108,8 @@ func table(rng *rand.Rand, e encoding.Encoding, words []string, n int) (text str
 // TestTextsInUnknownEncodingsAreNotTold: a table of letters that nobody writes, and text that is none.
 func TestTextsInUnknownEncodingsAreNotTold(t *testing.T) {
 	for name, text := range map[string]string{
-		"letters in no order":   "\xc1\x9f\xaa\xf3 \xb1\xd7\x8e\xee \xfd\x81\xc4\xa9 \x90\xe7\xbb\x9c \xab\xf0\x83\xdd \xca\x9d\xb6\xf8",
+		"letters in no order": "\xc1\x9f\xaa\xf3 \xb1\xd7\x8e\xee \xfd\x81\xc4\xa9 \x90\xe7\xbb\x9c " +
+			"\xab\xf0\x83\xdd \xca\x9d\xb6\xf8",
 		"signs inside of words": "Pf\xaemilov\x97 P\xaebor \x96koda K\xaei\xeek \x91\xaeed \x9a\xaeice Za\xaeez\x84",
 	} {
 		_, sure := Judge([]byte(text))

@@ -1,0 +1,222 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"ladle/internal/core/changes"
+	"ladle/internal/core/compare"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/source"
+	"ladle/internal/core/survey"
+	"ladle/internal/term"
+)
+
+func compareCommand() *command {
+	list := changesOption()
+	list.does = "also write to FILE (.csv, .xlsx or .html) every cell that changed, and the cells of every line that " +
+		"came or went"
+	c := &command{
+		name: "compare", phase: looking,
+		does:  "show what differs between two deliveries of a file: columns, lines and cells",
+		takes: operands{"OLD NEW", "a file", 2, 2},
+		about: "Columns are paired by their names, and lines by the columns of --key, wherever they stand. Without " +
+			"--key, whole lines are compared, as often as they occur, and none counts as changed. Cells are compared " +
+			"as they stand. The options on how a file is read are for both. The exit status is 0 also when they " +
+			"differ.",
+		options: []option{
+			{name: "key", value: "COLUMNS", does: "the columns that tell lines apart, with commas between them"},
+			{name: "lines", value: "N", group: groupOutput, fallback: "10", does: "show N lines that differ",
+				check: countCheck},
+			list, jsonOption()},
+		examples: []example{
+			{"What a register of the season changes", "ladle compare port-merrow/vessel-register.csv " +
+				"port-merrow/season.csv --key \"Reg. No.\""},
+			{"Every cell, in a workbook", "ladle compare port-merrow/vessel-register.csv port-merrow/season.csv " +
+				"--key \"Reg. No.\" --changes port-merrow/season-changes.xlsx"},
+		},
+		run: runCompare,
+	}
+	c.options = append(c.options, readOptions()...)
+	return c
+}
+
+func runCompare(ctx context.Context, c *cli.Command) error {
+	var o compare.Options
+	if key := c.String("key"); key != "" {
+		for name := range strings.SplitSeq(key, ",") {
+			o.Key = append(o.Key, strings.TrimSpace(name))
+		}
+	}
+	var change func(changes.Record) error
+	list, err := listChanges(c.String("changes"), &change)
+	if err != nil {
+		return err
+	}
+	defer list.discard()
+	var both [2]source.Table
+	for i, path := range c.Args().Slice() {
+		tables, err := survey.Open([]string{path}, readAs(c))
+		if err != nil {
+			return err
+		}
+		defer survey.Close(tables)
+		if len(tables) != 1 {
+			return fault.New(fault.Wrong, fmt.Sprintf("%s has %d tables", path, len(tables)), "say which with --sheet")
+		}
+		both[i] = tables[0]
+	}
+	most, _ := strconv.Atoi(c.String("lines")) // it was checked
+	var shown []compare.Difference
+	files := [2]string{both[0].Files()[0].Name(), both[1].Files()[0].Name()}
+	o.Each = func(d compare.Difference) error {
+		if len(shown) < most {
+			shown = append(shown, d)
+		}
+		if change == nil {
+			return nil
+		}
+		return eachCell(d, files, change)
+	}
+	progress := term.NewProgress()
+	defer progress.Clear()
+	o.Progress = func(file string, done, of int64) { progress.Show("reading "+file, done, of, "bytes") }
+	made, err := compare.Compare(ctx, both[0], both[1], o)
+	if err != nil {
+		return err
+	}
+	if err := list.place(); err != nil {
+		return err
+	}
+	progress.Clear()
+	if c.Bool("json") {
+		outcome := "differs"
+		if made.Alike() {
+			outcome = "same"
+		}
+		return printDocument(term.Stdout, newHead("compare", outcome, done), made)
+	}
+	showComparison(term.NewScreen(term.Stdout), made, shown)
+	return nil
+}
+
+// eachCell gives take a record for each cell of a difference; for a line of blank cells, one.
+func eachCell(d compare.Difference, files [2]string, take func(changes.Record) error) error {
+	r := changes.Record{What: changes.What(d.What), Key: d.Key, File: files[1], Line: d.NewLine}
+	if d.What == compare.Went {
+		r.File, r.Line = files[0], d.OldLine
+	}
+	if len(d.Cells) == 0 {
+		return take(r)
+	}
+	for _, cell := range d.Cells {
+		r.Column, r.Before, r.After = cell.Column, &cell.Before, &cell.After
+		if err := take(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// showComparison shows what differs, and some of the lines.
+func showComparison(s *term.Screen, made *compare.Comparison, shown []compare.Difference) {
+	s.Title("%s and %s", made.Old.Name, made.New.Name)
+	t := term.Table{Header: []string{"", "lines"}, Numbers: []int{1}}
+	for _, row := range []struct {
+		what string
+		n    int64
+	}{{made.Old.Name, made.Old.Lines}, {made.New.Name, made.New.Lines}, {"the same in both", made.Same},
+		{"changed", made.Changed}, {"came", made.Came}, {"went", made.Went}} {
+		t.Rows = append(t.Rows, []string{row.what, term.Count(row.n)})
+	}
+	s.Table(t)
+	for _, f := range []compare.File{made.Old, made.New} {
+		if len(f.Alone) > 0 {
+			s.Item(term.Dot, "only %s has: %s", f.Name, strings.Join(f.Alone, ", "))
+		}
+	}
+	for _, f := range []compare.File{made.Old, made.New} {
+		if f.Odd > 0 {
+			s.Item(term.Dot, "%s: %s with another number of cells than columns, or with cells that can't be read: "+
+				"compared as a whole", f.Name, plural(f.Odd, "line"))
+		}
+	}
+	if made.Repeated > 0 {
+		s.Item(term.Dot, "%s that came or went can't be paired, since several that differ have the same key",
+			plural(made.Repeated, "line"))
+	}
+	if made.Changed > 0 {
+		s.Title("Cells that changed")
+		t := term.Table{Header: []string{"column", "cells"}, Numbers: []int{1}}
+		for _, column := range made.Columns {
+			if column.Changed > 0 {
+				t.Rows = append(t.Rows, []string{column.Name, term.Count(column.Changed)})
+			}
+		}
+		s.Table(t)
+	}
+	showLinesApart(s, made, shown)
+	switch total := made.Changed + made.Came + made.Went; {
+	case made.Alike():
+		s.Strong(true, "The same: %s", plural(made.Same, "line"))
+	case total == 0:
+		s.Strong(true, "The same lines, with other columns")
+	default:
+		s.Strong(true, "Different: %s changed, %s came, %s went", term.Count(made.Changed), term.Count(made.Came),
+			term.Count(made.Went))
+	}
+	if len(made.Key) == 0 && made.Came > 0 && made.Went > 0 {
+		s.Note("With --key COLUMNS, lines of one key are paired, and what changed in them is shown.")
+	}
+}
+
+// showLinesApart shows lines that differ, those that changed cell by cell.
+func showLinesApart(s *term.Screen, made *compare.Comparison, shown []compare.Difference) {
+	if len(shown) == 0 {
+		return
+	}
+	s.Title("Lines that differ")
+	t := term.Table{Header: []string{"line", "", "key", "cells"}, Numbers: []int{0}, Wrap: []int{3}}
+	if len(made.Key) == 0 {
+		t = term.Table{Header: []string{"line", "", "cells"}, Numbers: []int{0}, Wrap: []int{2}}
+	}
+	for _, d := range shown {
+		line := d.NewLine
+		if d.What == compare.Went {
+			line = d.OldLine
+		}
+		row := []string{term.Count(line), string(d.What)}
+		if len(made.Key) > 0 {
+			row = append(row, cut(d.Key, longestShown))
+		}
+		t.Rows = append(t.Rows, append(row, strings.Join(cellsOf(d), "; ")))
+	}
+	s.Table(t)
+	if more := made.Changed + made.Came + made.Went - int64(len(shown)); more > 0 {
+		s.Note("(%s more; --lines shows more, --changes FILE writes all)", term.Count(more))
+	}
+	s.Note("The lines of what went are those of %s, the others those of %s.", made.Old.Name, made.New.Name)
+}
+
+// cellsOf are the cells of a difference in words.
+func cellsOf(d compare.Difference) (all []string) {
+	for _, cell := range d.Cells {
+		if d.What == compare.Changed {
+			all = append(all, fmt.Sprintf("%s: %s becomes %s", cell.Column, orBlank(cell.Before), orBlank(cell.After)))
+			continue
+		}
+		all = append(all, cut(cell.Before+cell.After, longestShown)) // one of the two is blank
+	}
+	return all
+}
+
+func orBlank(cell string) string {
+	if cell == "" {
+		return "(blank)"
+	}
+	return cut(strconv.Quote(cell), longestShown)
+}

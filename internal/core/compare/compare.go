@@ -1,0 +1,394 @@
+// Package compare finds what differs between two deliveries of the same rows: lines that came, that went, and that
+// changed, cell by cell. [Compare] reads both files, and matches lines that are the same as a whole (same). What is
+// left is read once more into spools, and lines of the same key are brought together part by part (match), so that memory
+// doesn't grow with the number of lines. Each difference is told in the order of the files (tell).
+package compare
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/fault"
+	"ladle/internal/core/keyindex"
+	"ladle/internal/core/source"
+	"ladle/internal/core/spool"
+	"ladle/internal/core/value"
+)
+
+// Options say how files are compared.
+type Options struct {
+	Key  []string               // the columns that tell lines apart; whole lines are compared where there are none
+	Each func(Difference) error // is given each difference; nil when nobody wants to know
+	Dir  string                 // for temporary files
+	Span int64                  // the number of lines of a file that are in memory at a time; 0 for the usual one
+
+	// Progress hears of the bytes of a file that are read; nil when nobody listens.
+	Progress func(file string, done, of int64)
+}
+
+// Comparison is what differs.
+type Comparison struct {
+	Old      File     `json:"old"`
+	New      File     `json:"new"`
+	Key      []string `json:"key"`      // none: whole lines were compared
+	Columns  []Column `json:"columns"`  // those that both have, in the order of the new file
+	Same     int64    `json:"same"`     // lines, also where columns came or went
+	Changed  int64    `json:"changed"`  // lines
+	Came     int64    `json:"came"`     // lines of the new file alone
+	Went     int64    `json:"went"`     // lines of the old file alone
+	Repeated int64    `json:"repeated"` // of those, lines that can't be paired, since several that differ have their key
+}
+
+// File is a file that was compared.
+type File struct {
+	Name  string   `json:"file"`
+	Lines int64    `json:"lines"`
+	Odd   int64    `json:"odd_lines"`     // whose cells are too few, too many or unreadable: compared as a whole
+	Alone []string `json:"columns_alone"` // columns that the other file doesn't have
+}
+
+// Column is a column that both files have.
+type Column struct {
+	Name    string `json:"column"`
+	Changed int64  `json:"changed"` // cells
+}
+
+// Alike reports whether nothing differs.
+func (c *Comparison) Alike() bool {
+	return c.Changed+c.Came+c.Went == 0 && len(c.Old.Alone)+len(c.New.Alone) == 0
+}
+
+// What is what became of a line.
+type What string
+
+// What becomes of lines.
+const (
+	Came    What = "came"
+	Went    What = "went"
+	Changed What = "changed"
+)
+
+// Difference is a line that differs.
+type Difference struct {
+	What    What
+	Key     string // the cells of the key; "" without one
+	OldLine int64  // 0 for a line that came
+	NewLine int64  // 0 for a line that went
+	Cells   []Cell // those that changed; all that aren't blank of a line that came or went
+}
+
+// Cell is a cell that differs. A blank cell is "".
+type Cell struct {
+	Column        string
+	Before, After string
+}
+
+// comparison is a comparison at work.
+type comparison struct {
+	Options
+	made  *Comparison
+	sides [2]*side // the old file and the new one
+	key   []int    // of the columns that both have
+}
+
+const (
+	old = iota
+	recent
+)
+
+// Compare compares two tables of source. An error is a *fault.Fault, or of the context.
+func Compare(ctx context.Context, before, after source.Table, o Options) (*Comparison, error) {
+	c := &comparison{Options: o, made: &Comparison{Key: slices.Clone(o.Key)}}
+	if c.made.Key == nil {
+		c.made.Key = []string{}
+	}
+	c.sides = [2]*side{newSide(before, o.Dir), newSide(after, o.Dir)}
+	defer func() {
+		for _, s := range c.sides {
+			s.close()
+		}
+	}()
+	if err := c.pairColumns(); err != nil {
+		return nil, err
+	}
+	for i, f := range []*File{old: &c.made.Old, recent: &c.made.New} {
+		var err error
+		if f.Odd, err = c.sides[i].scan(ctx, c.Progress); err != nil {
+			return nil, err
+		}
+		f.Lines = c.sides[i].read
+	}
+	if err := c.matchSame(ctx); err != nil {
+		return nil, err
+	}
+	if err := c.gather(ctx); err != nil {
+		return nil, err
+	}
+	pairs, err := c.match(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer pairs.close()
+	return c.made, c.tell(ctx, pairs)
+}
+
+// gather keeps the lines of both files that have no match, side by side.
+func (c *comparison) gather(ctx context.Context) error {
+	failed := make(chan error, len(c.sides))
+	for _, s := range c.sides {
+		go func() {
+			var err error
+			defer func() { failed <- err }()
+			defer fault.Recover(&err)
+			err = s.gather(ctx, c.key)
+		}()
+	}
+	return errors.Join(<-failed, <-failed)
+}
+
+// pairColumns finds the columns that both files have, and those of the key.
+func (c *comparison) pairColumns() error {
+	names := [2][]string{c.sides[old].table.Header().Names, c.sides[recent].table.Header().Names}
+	c.made.Old = File{Name: c.sides[old].table.Files()[0].Name(), Alone: []string{}}
+	c.made.New = File{Name: c.sides[recent].table.Files()[0].Name(), Alone: []string{}}
+	paired := map[int]bool{}
+	for i, name := range names[recent] {
+		j := columnCalled(names[old], name)
+		if j < 0 || paired[j] {
+			c.made.New.Alone = append(c.made.New.Alone, name)
+			continue
+		}
+		paired[j] = true
+		c.made.Columns = append(c.made.Columns, Column{Name: name})
+		c.sides[old].columns = append(c.sides[old].columns, j)
+		c.sides[recent].columns = append(c.sides[recent].columns, i)
+	}
+	for j, name := range names[old] {
+		if !paired[j] {
+			c.made.Old.Alone = append(c.made.Old.Alone, name)
+		}
+	}
+	if len(c.made.Columns) == 0 {
+		return fault.New(fault.Refused, fmt.Sprintf("%s and %s have no column in common", c.made.Old.Name,
+			c.made.New.Name), "check that the first line of both has the names of the columns; --header says which "+
+			"line does")
+	}
+	return c.findKey()
+}
+
+// findKey finds the columns of the key among those that both files have.
+func (c *comparison) findKey() error {
+	var common []string
+	for _, column := range c.made.Columns {
+		common = append(common, column.Name)
+	}
+	for k, name := range c.Key {
+		i := columnCalled(common, name)
+		if i >= 0 {
+			c.key, c.made.Key[k] = append(c.key, i), common[i]
+			continue
+		}
+		for _, f := range []File{c.made.Old, c.made.New} {
+			if columnCalled(f.Alone, name) >= 0 {
+				return fault.New(fault.Wrong, fmt.Sprintf("only %s has the column %q of the key", f.Name, name),
+					"give columns that both files have")
+			}
+		}
+		return fault.New(fault.Wrong, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, common))
+	}
+	if c.key == nil {
+		for i := range common {
+			c.key = append(c.key, i)
+		}
+	}
+	return nil
+}
+
+// columnCalled is the position of a name, or else of one that differs only in case and blanks; -1 for none.
+func columnCalled(names []string, name string) int {
+	if i := slices.Index(names, name); i >= 0 {
+		return i
+	}
+	return slices.IndexFunc(names, func(n string) bool { return source.FoldName(n) == source.FoldName(name) })
+}
+
+// side is a file, and those of its lines that have no match which is the same as a whole.
+type side struct {
+	table   source.Table
+	columns []int // of the file
+	dir     string
+	chunks  []chunk
+	read    int64                        // lines
+	hashes  *spool.Stream[keyindex.Hash] // of all lines, as a whole
+	apart   spool.RowSet                 // of all lines, those without a match
+	rows    *spool.Spool                 // of those, where they stand and the columns that both files have
+	entries []*spool.Stream[entry]       // of those, by part of the keys
+}
+
+// chunk is where lines of a file stand together.
+type chunk struct {
+	origin source.Origin
+	first  int64
+	lines  int
+}
+
+// entry is a line in a part.
+type entry struct {
+	Key, Line keyindex.Hash
+	Row       int64 // of the spool
+}
+
+// parts is the number of parts of the keys, of which one at a time is in memory.
+const parts = 64
+
+func newSide(t source.Table, dir string) *side {
+	return &side{table: t, dir: dir, hashes: spool.NewStream[keyindex.Hash](dir), entries: spool.Streams[entry](dir,
+		parts)}
+}
+
+func (s *side) close() {
+	if s.rows != nil {
+		s.rows.Close()
+	}
+	s.hashes.Close()
+	for _, e := range s.entries {
+		e.Close()
+	}
+}
+
+// types are those of the columns of a spool: numbers first, then as many texts.
+func types(numbers, texts int) []value.Type {
+	all := make([]value.Type, numbers+texts)
+	for i := range all {
+		all[i].Kind = value.Int
+		if i >= numbers {
+			all[i].Kind = value.Text
+		}
+	}
+	return all
+}
+
+// scan reads the file, keeps the hash of each line, and returns the number of odd ones.
+func (s *side) scan(ctx context.Context, progress func(string, int64, int64)) (odd int64, err error) {
+	type scanned struct {
+		hashes []keyindex.Hash
+		odd    int64
+	}
+	name, width := s.table.Files()[0].Name(), len(s.table.Header().Names)
+	return odd, source.Each(ctx, s.table, func(c *source.Chunk) (made scanned) {
+		var buffer []byte
+		record := source.Record{}
+		for c.Next(&record) {
+			h, isOdd := s.hash(&record, width, &buffer)
+			if made.hashes = append(made.hashes, h); isOdd {
+				made.odd++
+			}
+		}
+		c.Seal()
+		return made
+	}, func(c *source.Chunk, made scanned) error {
+		s.chunks = append(s.chunks, chunk{c.Origin, s.read, len(made.hashes)})
+		s.read += int64(len(made.hashes))
+		for _, h := range made.hashes {
+			if err := s.hashes.Append(h); err != nil {
+				return err
+			}
+		}
+		odd += made.odd
+		if progress != nil {
+			progress(name, c.Origin.Done, s.table.Size())
+		}
+		return nil
+	})
+}
+
+// hash is that of a line as a whole. An odd one has another number of cells than there are columns, or cells that can't
+// be read; only the same odd line has the same hash, whatever columns the files have in common.
+func (s *side) hash(r *source.Record, width int, buffer *[]byte) (h keyindex.Hash, odd bool) {
+	if len(r.Faults) > 0 || source.Misshapen(r, width) != nil {
+		return oddHash(r.Fields, *buffer), true
+	}
+	b := (*buffer)[:0]
+	for _, from := range s.columns {
+		b = appendCell(b, r.Fields[from])
+	}
+	*buffer = b
+	return keyindex.HashOf(b), false
+}
+
+// gather reads the lines that have no match once more, and keeps them with their keys.
+func (s *side) gather(ctx context.Context, key []int) error {
+	s.rows = spool.New(s.dir, types(1, len(s.columns)))
+	for _, c := range s.chunks {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if !s.apart.Any(c.first, c.lines) {
+			continue
+		}
+		again, err := s.table.Again(c.origin)
+		if err != nil {
+			return err
+		}
+		if err := s.take(again, c.first, key); err != nil {
+			return err
+		}
+		again.Release()
+	}
+	return nil
+}
+
+// take keeps the lines of a chunk that have no match.
+func (s *side) take(c *source.Chunk, row int64, key []int) error {
+	b, width := value.NewBatch(types(1, len(s.columns))), len(s.table.Header().Names)
+	record := source.Record{}
+	var buffer []byte
+	for ; c.Next(&record); row++ {
+		if !s.apart.Has(row) {
+			continue
+		}
+		e := entry{Row: s.rows.Rows() + int64(b.Len())}
+		b.Columns[0].AppendNum(record.Position)
+		for i, from := range s.columns {
+			var cell []byte
+			if from < len(record.Fields) {
+				cell = record.Fields[from]
+			}
+			b.Columns[1+i].AppendBytes(cell)
+		}
+		var odd bool
+		if e.Line, odd = s.hash(&record, width, &buffer); odd {
+			e.Key = e.Line
+		} else {
+			buffer = buffer[:0]
+			for _, k := range key {
+				buffer = appendCell(buffer, record.Fields[s.columns[k]])
+			}
+			e.Key = keyindex.HashOf(buffer)
+		}
+		if err := s.entries[e.Key.Part(parts)].Append(e); err != nil {
+			return err
+		}
+	}
+	if err := c.Err(); err != nil {
+		return err
+	}
+	return s.rows.Append(b)
+}
+
+// oddHash is the hash of an odd line: of all its cells, whatever columns the files have in common.
+func oddHash(cells [][]byte, buffer []byte) keyindex.Hash {
+	buffer = append(buffer[:0], "odd line"...)
+	for _, cell := range cells {
+		buffer = appendCell(buffer, cell)
+	}
+	return keyindex.HashOf(buffer)
+}
+
+// appendCell adds a cell such that no other cells give the same bytes.
+func appendCell(to, cell []byte) []byte {
+	return append(binary.AppendUvarint(to, uint64(len(cell))), cell...)
+}

@@ -132,8 +132,7 @@ func TestRowsThatAreThereAlready(t *testing.T) {
 }
 
 // TestSetAsideLinesAsAWorkbook: bad cells are coloured and have their reasons as notes, nothing in it is a formula, it
-// is
-// given back as CSV is, and is moved out of the way once it was edited.
+// is given back as CSV is, and is moved out of the way once it was edited.
 func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL UNIQUE, tons DECIMAL(8,1));")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: "+

@@ -273,8 +273,7 @@ func TestDraftsOfOtherForms(t *testing.T) {
 }
 
 // TestDraftsAreBroughtUpToDate: columns that were renamed in a file or a table get their new names, new ones are put
-// in,
-// and all that a person wrote stays.
+// in, and all that a person wrote stays.
 func TestDraftsAreBroughtUpToDate(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, "CREATE TABLE berth (id ID, code WORD NOT NULL UNIQUE);\n"+

@@ -16,8 +16,7 @@ const visits = `CREATE TABLE stay (id ID, code VARCHAR(8) NOT NULL UNIQUE, n INT
 	INSERT INTO stay (code, n, came, went, kind, note) VALUES ('old', 5, '2026-01-01', '2026-01-05', 'tug', 'a');`
 
 // TestConstraintsAreJudgedBeforehand: all rows that break a CHECK constraint are told before anything is written, and
-// no
-// line is told that only looks as if it did.
+// no line is told that only looks as if it did.
 func TestConstraintsAreJudgedBeforehand(t *testing.T) {
 	relate(t, []relation{
 		{

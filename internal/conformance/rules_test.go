@@ -243,8 +243,7 @@ func TestCorrectedIsSaidRight(t *testing.T) {
 }
 
 // TestCorrectingLoadsNothingTwice: of an input for a table without a key, only the lines that were not loaded are, once
-// some
-// of them are corrected.
+// some of them are corrected.
 func TestCorrectingLoadsNothingTwice(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, quays)
 	w.write("in.csv", "Reg,Berth,Tons\nR1,N1,5\nR2,N1,x\n")

@@ -10,8 +10,7 @@ import (
 )
 
 // TestVerifyAgreesOnlyWithWhatItCompared: a line that can't be compared is no agreement, unless a run of the logbook
-// has
-// set it aside.
+// has set it aside.
 func TestVerifyAgreesOnlyWithWhatItCompared(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quotedFor(on, fleet))

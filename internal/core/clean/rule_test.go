@@ -347,8 +347,8 @@ func TestRulesThatDoNotFit(t *testing.T) {
 	k := folder{t, t.TempDir()}
 	k.write("in.csv", "Berth,Quay,Quay\nN1,a,b\n")
 	for says, why := range map[string]string{
-		"columns: {Brth: {clean: trim}}": `there is no column "Brth"; did you mean "Berth"?`,
-		"columns: {Quay: {clean: trim}}": `there are several columns "Quay"; rename one of them, or write: column 2`,
+		"columns: {Brth: {clean: trim}}":                              `there is no column "Brth"; did you mean "Berth"?`,
+		"columns: {Quay: {clean: trim}}":                              `there are several columns "Quay"; rename one of them, or write: column 2`,
 		"columns: {Berth: {clean: trim}, berth: {clean: upper}}":      "berth has two rules",
 		"columns: {Berth: {split: {at: x, columns: [A, Berth]}}}":     `there is already a column "Berth"`,
 		"new_columns: {berth: '1'}":                                   `there is already a column "berth"`,

@@ -133,8 +133,7 @@ func find(d *Draft, where, why, choice string) (*Question, int) {
 }
 
 // TestAnyAnswersMakeALadleFile: whatever is answered, in whatever number, the ladle file can be decoded, and its lines
-// are
-// those of before or of the answers.
+// are those of before or of the answers.
 func TestAnyAnswersMakeALadleFile(t *testing.T) {
 	b := newBench(t, quays)
 	d := b.draft(b.file("cranes.csv", cranes, source.ReadOptions{}))

@@ -118,8 +118,7 @@ func TestUpdatesForAnotherDatabase(t *testing.T) {
 }
 
 // TestWhatALadleFileMentionsIsKnown: a column in a comment, or in the part of the input itself, isn't brought up again;
-// its
-// name inside of a word, or in the part of another input, is not it.
+// its name inside of a word, or in the part of another input, is not it.
 func TestWhatALadleFileMentionsIsKnown(t *testing.T) {
 	for text, has := range map[string]bool{"# not used of x: A, Fog": true, "fog": true, "foggy": false, "befog": false,
 		"fog1 fog": true,

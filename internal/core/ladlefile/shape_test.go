@@ -75,9 +75,9 @@ func TestShapesAreToldWhereTheyAreWrong(t *testing.T) {
 			"column:",
 		"parts_to_rows: {column: Cargo, at: ''}": "needs column:, and at: " +
 			"with what stands between the parts",
-		"escape: ab": `escape: can't be "ab"`,
+		"escape: ab":       `escape: can't be "ab"`,
 		"short_lines: yes": `short_lines: can't be "yes"; write accept`,
-		"widths: [4, x]": `widths: can't be "4, x"`,
+		"widths: [4, x]":   `widths: can't be "4, x"`,
 		"{}\n    delimiter: ';'\n    widths: [4]": "5:",
 		"columns: {Day: {date: {pattern: d MMMM yyyy, language: " +
 			"xx}}}": `language: can't be "xx"; write the code of a language: en, bg`,

@@ -88,8 +88,7 @@ func fileRow(r *source.Record, line int64, columns int) Row {
 }
 
 // Rows returns rows of a table of the database, with what its foreign keys refer to by name. from, when it isn't nil,
-// is
-// the least value of its whole-number key.
+// is the least value of its whole-number key.
 func Rows(ctx context.Context, db engine.Reader, t *schema.Table, from *int64, newest bool, n int) (*Page, error) {
 	if t.Odd != "" {
 		return nil, fault.New(fault.Refused, fmt.Sprintf("%s can't be read: %s", t.Name, t.Odd),

@@ -11,6 +11,7 @@ import (
 	"ladle/internal/core/changes"
 	"ladle/internal/core/compare"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 	"ladle/internal/term"
@@ -60,6 +61,10 @@ func runCompare(ctx context.Context, c *cli.Command) error {
 	defer list.discard()
 	var both [2]source.Table
 	for i, path := range c.Args().Slice() {
+		if ladlefile.Named(path) {
+			return fault.New(fault.Wrong, path+" is a ladle file, and what is compared are files with lines",
+				"have ladle prepare write its cleaned lines, and compare those")
+		}
 		tables, err := survey.Open([]string{path}, readAs(c))
 		if err != nil {
 			return err

@@ -55,6 +55,7 @@ func TestCompare(t *testing.T) {
 	for arguments, says := range map[string]string{
 		"march.csv may.xlsx":                            "may.xlsx has 2 tables",
 		"march.csv":                                     "OLD NEW",
+		"march.csv f.ladle.yaml":                        "f.ladle.yaml is a ladle file",
 		"march.csv none.csv":                            "none.csv",
 		"march.csv april.csv.gz --key Flag":             `only april.csv.gz has the column "Flag" of the key`,
 		"march.csv april.csv.gz --changes changes.csv":  "the file exists",

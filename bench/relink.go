@@ -59,8 +59,7 @@ func (b *bench) relink(only string, runs int) error {
 			}
 			begun := time.Now()
 			if err := execute(p.name, url, "BEGIN", "INSERT INTO old_flag (name) SELECT DISTINCT flag FROM "+
-				"old_register",
-				setBased[p.name], "COMMIT"); err != nil {
+				"old_register", setBased[p.name], "COMMIT"); err != nil {
 				return err
 			}
 			floors = append(floors, time.Since(begun).Seconds())

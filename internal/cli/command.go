@@ -247,6 +247,16 @@ func having(name string) (all []string) {
 	return all
 }
 
+// namesOf are the names of an option that takes several, with commas between them; nil where it isn't given.
+func namesOf(c *cli.Command, option string) (all []string) {
+	if text := c.String(option); text != "" {
+		for name := range strings.SplitSeq(text, ",") {
+			all = append(all, strings.TrimSpace(name))
+		}
+	}
+	return all
+}
+
 // count holds the number of operands against what the command takes.
 func (c *command) count(others []string, instead bool) error {
 	t := c.takes

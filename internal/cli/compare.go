@@ -13,7 +13,6 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/source"
-	"ladle/internal/core/survey"
 	"ladle/internal/term"
 )
 
@@ -47,12 +46,7 @@ func compareCommand() *command {
 }
 
 func runCompare(ctx context.Context, c *cli.Command) error {
-	var o compare.Options
-	if key := c.String("key"); key != "" {
-		for name := range strings.SplitSeq(key, ",") {
-			o.Key = append(o.Key, strings.TrimSpace(name))
-		}
-	}
+	o := compare.Options{Key: namesOf(c, "key")}
 	var change func(changes.Record) error
 	list, err := listChanges(c.String("changes"), &change)
 	if err != nil {
@@ -65,15 +59,12 @@ func runCompare(ctx context.Context, c *cli.Command) error {
 			return fault.New(fault.Wrong, path+" is a ladle file, and what is compared are files with lines",
 				"have ladle prepare write its cleaned lines, and compare those")
 		}
-		tables, err := survey.Open([]string{path}, readAs(c))
+		table, err := openSingle(path, readAs(c))
 		if err != nil {
 			return err
 		}
-		defer survey.Close(tables)
-		if len(tables) != 1 {
-			return fault.New(fault.Wrong, fmt.Sprintf("%s has %d tables", path, len(tables)), "say which with --sheet")
-		}
-		both[i] = tables[0]
+		defer table.Close()
+		both[i] = table
 	}
 	most, _ := strconv.Atoi(c.String("lines")) // it was checked
 	var shown []compare.Difference
@@ -204,7 +195,7 @@ func showLinesApart(s *term.Screen, made *compare.Comparison, shown []compare.Di
 	if more := made.Changed + made.Came + made.Went - int64(len(shown)); more > 0 {
 		s.Note("(%s more; --lines shows more, --changes FILE writes all)", term.Count(more))
 	}
-	s.Note("The lines of what went are those of %s, the others those of %s.", made.Old.Name, made.New.Name)
+	s.Note("Lines that went have their numbers in %s, the others in %s.", made.Old.Name, made.New.Name)
 }
 
 // cellsOf are the cells of a difference in words.

@@ -27,8 +27,7 @@ func directOptions() []option {
 		{name: "key", value: "COLUMNS", group: groupDatabase, does: "without a ladle file: the columns of that " +
 			"table, with commas between them, by which a row is recognised"},
 		{name: "keep", value: "LADLEFILE", group: groupOutput, check: keepCheck,
-			does: "write what was done as a ladle file, to " +
-				"do the same with it again"}}, readOptions()...)
+			does: "write what was done as a ladle file, to do the same with it again"}}, readOptions()...)
 }
 
 func keepCheck(path string) error {
@@ -52,8 +51,7 @@ func direct(c *cli.Command) (bool, error) {
 		}
 		if path == "-" {
 			return true, fault.New(fault.Wrong, "standard input can't be loaded without a ladle file, since it is "+
-				"read twice",
-				"save it in a file, or write a ladle file for it with: ladle draft")
+				"read twice", "save it in a file, or write a ladle file for it with: ladle draft")
 		}
 	}
 	switch n := c.Args().Len(); {
@@ -103,11 +101,7 @@ func directFile(ctx context.Context, c *cli.Command, asks bool) (*ladlefile.File
 	for i := range files {
 		f := &files[i]
 		f.Path, f.Asked, f.Into = besideDraft(path, f.Path), readAs(c), c.String("into")
-		if key := c.String("key"); key != "" {
-			for name := range strings.SplitSeq(key, ",") {
-				f.Key = append(f.Key, strings.TrimSpace(name))
-			}
-		}
+		f.Key = namesOf(c, "key")
 	}
 	work := &drafting{files: files, again: resurvey(&tables), make: func(files []draft.File) (*draft.Draft, error) {
 		return draft.Make(ctx, files, s, db)
@@ -182,8 +176,7 @@ func runDirect(ctx context.Context, c *cli.Command, o load.Options) error {
 			return err
 		}
 		defer fmt.Fprintln(os.Stderr, term.Safe(fmt.Sprintf("\n%s was written: the same again is ladle load %s --db %s",
-			keep, keep,
-			engine.Masked(c.String("db")))))
+			keep, keep, engine.Masked(c.String("db")))))
 	}
 	return runLoadOf(ctx, c, file, o)
 }

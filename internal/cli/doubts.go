@@ -9,7 +9,6 @@ import (
 	"ladle/internal/core/draft"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/source"
-	"ladle/internal/core/survey"
 	"ladle/internal/term"
 )
 
@@ -168,16 +167,12 @@ func (d *drafting) stop() (*draft.Draft, error) {
 // resurvey surveys a file once more, as it is to be read; the table is added to those that are open.
 func resurvey(open *[]source.Table) func(context.Context, draft.File) (draft.File, error) {
 	return func(ctx context.Context, f draft.File) (draft.File, error) {
-		tables, err := survey.Open([]string{f.Survey.Read.Path}, f.Asked)
+		table, err := openSingle(f.Survey.Read.Path, f.Asked)
 		if err != nil {
 			return f, err
 		}
-		*open = append(*open, tables...)
-		if len(tables) != 1 {
-			return f, fault.New(fault.Wrong, fmt.Sprintf("%s has several tables", f.Survey.Read.Path),
-				"say which with --sheet")
-		}
-		made, err := surveyed(ctx, tables)
+		*open = append(*open, table)
+		made, err := surveyed(ctx, []source.Table{table})
 		if err != nil {
 			return f, err
 		}

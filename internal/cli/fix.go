@@ -230,24 +230,17 @@ func (f *fixing) menu(r *report.Report, g setaside.Group) (m menu, does []func(c
 		m.choices, does = append(m.choices, menuChoice{says: says}), append(does, do)
 	}
 	known := len(m.choices) > 0
-	leave := func() { add("leave "+them(g.Count, "it", "them")+" set aside", f.leave(g)) }
+	leave := func() { add("leave "+pick(g.Count == 1, "it", "them")+" set aside", f.leave(g)) }
 	if !known { // the first answer is the one that changes nothing
 		leave()
 	}
 	if hand := f.byHand(r, g); hand != nil {
-		add("correct the "+them(g.Count, "line", "lines")+" by hand, in "+filepath.Base(editor()[0]), hand)
+		add("correct the "+pick(g.Count == 1, "line", "lines")+" by hand, in "+filepath.Base(editor()[0]), hand)
 	}
 	if known {
 		leave()
 	}
 	return m, does
-}
-
-func them(n int64, one, many string) string {
-	if n == 1 {
-		return one
-	}
-	return many
 }
 
 // set puts a setting into the ladle file and shows what that changes.

@@ -40,8 +40,7 @@ func lookCommand() *command {
 			{name: "beside", value: "FILE", group: groupOutput, does: "show the columns of FILE beside those of the " +
 				"table: longest value, samples, type and length"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, check: rowsCheck,
-				does: "write the rows to FILE " +
-					"(.csv or .xlsx) instead"},
+				does: "write the rows to FILE (.csv or .xlsx) instead"},
 			replaceOption(), jsonOption()},
 		examples: []example{
 			{"What came last into a table", "ladle look port_call --db port-merrow/harbour.db --newest"},

@@ -9,7 +9,7 @@ import (
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/look"
-	"ladle/internal/core/survey"
+	"ladle/internal/core/source"
 	"ladle/internal/term"
 )
 
@@ -27,16 +27,12 @@ func runBeside(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	tables, err := survey.Open([]string{c.String("beside")}, readAs(c))
+	table, err := openSingle(c.String("beside"), readAs(c))
 	if err != nil {
 		return err
 	}
-	defer survey.Close(tables)
-	if len(tables) != 1 {
-		return fault.New(fault.Wrong, fmt.Sprintf("%s has %d tables", c.String("beside"), len(tables)),
-			"say which with --sheet")
-	}
-	files, err := surveyed(ctx, tables)
+	defer table.Close()
+	files, err := surveyed(ctx, []source.Table{table})
 	if err != nil {
 		return err
 	}

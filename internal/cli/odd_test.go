@@ -110,8 +110,7 @@ func (g generator) database(t *testing.T, path string) (script string) {
 				fmt.Sprintf("FOREIGN KEY (%s) REFERENCES %s", g.column(), g.table()), "CHECK (id > 0)"))
 		}
 		script += fmt.Sprintf("CREATE TABLE %s (%s)%s;\n", choose(g, "berth", "call", "pilot", `"ca ll"`),
-			strings.Join(parts, ", "),
-			choose(g, "", "", "", " WITHOUT ROWID", " STRICT"))
+			strings.Join(parts, ", "), choose(g, "", "", "", " WITHOUT ROWID", " STRICT"))
 		script += choose(g, "", fmt.Sprintf("INSERT INTO %s VALUES (1, 'N1', 2, NULL, 'x')", g.table()),
 			fmt.Sprintf("CREATE UNIQUE INDEX i%d ON %s (%s)", g.IntN(9), g.table(), g.column()),
 			fmt.Sprintf("CREATE INDEX i%d ON %s (upper(%s)) WHERE %s > 1", g.IntN(9), g.table(), g.column(),

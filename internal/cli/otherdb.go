@@ -21,8 +21,7 @@ func otherOption() option {
 		check: func(said string) error {
 			if name, url, ok := strings.Cut(said, "="); !ok || name == "" || url == "" {
 				return fault.InvalidValue{What: "needs a name and a database",
-					Do: "write it as NAME=DATABASE, with the name " +
-						"that the ladle file gives it"}
+					Do: "write it as NAME=DATABASE, with the name that the ladle file gives it"}
 			}
 			return nil
 		}}

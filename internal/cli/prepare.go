@@ -34,14 +34,10 @@ func prepareCommand() *command {
 				"port-merrow/cleaned --workbook --replace"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
-			o := prepare.Options{Folder: c.String("output"), Format: prepare.CSV, Replace: c.Bool("replace")}
+			o := prepare.Options{Folder: c.String("output"), Format: prepare.CSV, Replace: c.Bool("replace"),
+				Columns: namesOf(c, "columns")}
 			if c.Bool("workbook") {
 				o.Format = prepare.XLSX
-			}
-			if names := c.String("columns"); names != "" {
-				for name := range strings.SplitSeq(names, ",") {
-					o.Columns = append(o.Columns, strings.TrimSpace(name))
-				}
 			}
 			for _, said := range c.StringSlice("rename") {
 				from, to, _ := strings.Cut(said, "=") // it was checked

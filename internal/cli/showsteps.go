@@ -74,12 +74,10 @@ func showSteps(s *term.Screen, r *report.Report) {
 		switch {
 		case step.Equal < 0:
 			s.Item(term.Dot, "%s: whether rows to be added are in the table already was not looked up, since it has "+
-				"so many "+
-				"rows", step.Step)
+				"so many rows", step.Step)
 		case step.Equal > 0:
 			s.Item(term.Dot, "%s: %s of %s to be added %s in the table already, with the same values; without a "+
-				"key, they "+
-				"are added again", step.Step, term.Count(step.Equal), plural(step.Tally.Added, "row"),
+				"key, they are added again", step.Step, term.Count(step.Equal), plural(step.Tally.Added, "row"),
 				map[bool]string{true: "is", false: "are"}[step.Equal == 1])
 		}
 	}

@@ -232,9 +232,7 @@ func shapeWords(s survey.Shape) string {
 			strings.Join(s.Columns, ", "))
 	}
 	return fmt.Sprintf("%s: %s of %s distinct values look like lists separated by %q; parts_to_rows makes a line of "+
-		"each "+
-		"part",
-		s.Columns[0], term.Count(s.Cells), term.Count(s.Of), s.Between)
+		"each part", s.Columns[0], term.Count(s.Cells), term.Count(s.Of), s.Between)
 }
 
 const mostOddities = 40 // that are shown of an input

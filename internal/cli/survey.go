@@ -35,12 +35,10 @@ func surveyCommand() *command {
 	}
 	database := databaseOption()
 	database.needed = false
-	c.options = append(c.options, database,
-		option{name: "query", value: "SELECT", group: groupDatabase,
-			does: "describe the rows of a query on the database"},
+	c.options = append(c.options, database, option{name: "query", value: "SELECT", group: groupDatabase,
+		does: "describe the rows of a query on the database"},
 		option{name: "table", value: "NAME", group: groupDatabase, list: true,
-			does: "describe the rows of a table of the database"},
-		jsonOption())
+			does: "describe the rows of a table of the database"}, jsonOption())
 	c.run = func(ctx context.Context, c *cli.Command) error { return runSurvey(ctx, c, readAs(c)) }
 	return c
 }
@@ -171,6 +169,19 @@ func openOne(ctx context.Context, path string, asked source.ReadOptions,
 		prepare.Close(inputs)
 	}
 	return tables, inputs, err
+}
+
+// openSingle opens a file that must hold one table.
+func openSingle(path string, asked source.ReadOptions) (source.Table, error) {
+	tables, err := survey.Open([]string{path}, asked)
+	if err != nil {
+		return nil, err
+	}
+	if len(tables) != 1 {
+		survey.Close(tables)
+		return nil, fault.New(fault.Wrong, fmt.Sprintf("%s has %d tables", path, len(tables)), "say which with --sheet")
+	}
+	return tables[0], nil
 }
 
 // onlyColumn leaves nothing but the columns of that name.

@@ -43,8 +43,7 @@ func runUpdate(ctx context.Context, c *cli.Command, path string) error {
 	}
 	text, err := os.ReadFile(path)
 	if err != nil {
-		return fault.Because(fault.Failed, err, fault.Problem{File: path, What: "the ladle file can't be read: " +
-			fault.OfSystem(err), Do: "check the path"})
+		return unreadable(path, err)
 	}
 	r, err := revised(ctx, c, f, text)
 	if err != nil {

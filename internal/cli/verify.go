@@ -37,8 +37,7 @@ func verifyCommand() *command {
 				for _, name := range []string{"changes", "input", "after"} {
 					if c.IsSet(name) {
 						return fault.New(fault.Wrong, fmt.Sprintf("--%s goes with a ladle file, and this is the "+
-							"number of a run",
-							name), fmt.Sprintf("leave --%s out", name))
+							"number of a run", name), fmt.Sprintf("leave --%s out", name))
 					}
 				}
 				return verifyRun(ctx, c, id)

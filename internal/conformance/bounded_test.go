@@ -43,9 +43,8 @@ func TestSmallFilesTakeLittleMemory(t *testing.T) {
 		"formula.ladle.yaml": "the text would be longer than 16 MB", "joined.ladle.yaml": "",
 		"cleaned.ladle.yaml": "becomes too large when it is cleaned",
 		"regex.ladle.yaml":   "becomes too large when it is cleaned",
-		"deep.ladle.yaml": "brackets are nested more than " +
-			"100 deep",
-		"large.ladle.yaml": "a ladle file has at most 4 MB", "repeated.ods": "its row 2 holds more than 16 MB",
+		"deep.ladle.yaml":    "brackets are nested more than 100 deep",
+		"large.ladle.yaml":   "a ladle file has at most 4 MB", "repeated.ods": "its row 2 holds more than 16 MB",
 		"endless.csv.gz": "it expands to more than 400 times its size",
 	} {
 		t.Run(file, func(t *testing.T) {

@@ -38,8 +38,7 @@ func TestCompare(t *testing.T) {
 		`Name: "Auk" becomes "=Auk"`, "Different: 1 changed, 1 came, 2 went", "(2 more; --lines shows more"} {
 		assert.Contains(t, r.stdout, says)
 	}
-	assert.Equal(t, "table,what,key,column,before,after,file,line\n"+
-		",changed,Reg PM-3,Name,Auk,'=Auk,april.csv.gz,2\n"+
+	assert.Equal(t, "table,what,key,column,before,after,file,line\n,changed,Reg PM-3,Name,Auk,'=Auk,april.csv.gz,2\n"+
 		",came,Reg PM-5,GT,,40,april.csv.gz,4\n,came,Reg PM-5,Reg,,PM-5,april.csv.gz,4\n,came,Reg "+
 		"PM-5,Name,,Shag,april.csv.gz,4\n"+
 		",went,Reg PM-2,GT,20,,march.csv,3\n,went,Reg PM-2,Reg,PM-2,,march.csv,3\n,went,Reg "+

@@ -16,8 +16,7 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 		w := newWorld(t, on, "CREATE TABLE vessel (id ID, reg VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(20), gt "+
 			"DECIMAL(8,1));")
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {vessel: {from: in, "+
-			"key: reg, "+
-			"columns: {reg: R, name: N, gt: G}}}\nset_aside_limit: any\n")
+			"key: reg, columns: {reg: R, name: N, gt: G}}}\nset_aside_limit: any\n")
 		w.write("in.csv", "R,N,G\nA1,Heron,1\nA2,=1+1,x\nA3,'=2,y\nA4,Skua,z\nA5,Gull,w\n")
 		first, _ := w.load("try")
 		require.Len(t, first.SetAside, 4)
@@ -52,8 +51,7 @@ func TestCorrectionsHoldInRounds(t *testing.T) {
 		moved, out := w.load("try")
 		assert.Equal(t, []string{"vessel: 4, 1 added, 3 same"}, moved.accounts())
 		assert.Contains(t, out.stdout, "in.corrected.csv: 1 corrected line is not used, since the input no longer "+
-			"has what "+
-			"was corrected there")
+			"has what was corrected there")
 
 		w.write("in.corrected.csv", strings.Replace(w.read("in.corrected.csv"), ",R,", ",Reg,", 1))
 		odd := w.run("try", "f.ladle.yaml", "--db", w.db)
@@ -113,8 +111,7 @@ func TestTheSameContentLeftAsItWas(t *testing.T) {
 func ofStays(t *testing.T, on server, more string) *world {
 	w := newWorld(t, on, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL, tons DECIMAL(8,1));")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: "+
-		"none, columns: "+
-		"{reg_no: Reg, tons: Tons}}}\n"+more)
+		"none, columns: {reg_no: Reg, tons: Tons}}}\n"+more)
 	return w
 }
 
@@ -136,8 +133,7 @@ func TestRowsThatAreThereAlready(t *testing.T) {
 func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE stay (id ID, reg_no VARCHAR(9) NOT NULL UNIQUE, tons DECIMAL(8,1));")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {stay: {from: in, key: "+
-		"reg_no, "+
-		"columns: {reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\nset_aside_as: workbook\n")
+		"reg_no, columns: {reg_no: Reg, tons: Tons}}}\nset_aside_limit: any\nset_aside_as: workbook\n")
 	w.write("in.csv", "Reg,Tons\nR1,1\n=R2,x\n\"R\n3\",y\n")
 	doc, out := w.load("try")
 	require.Len(t, doc.SetAside, 2, out.stderr)
@@ -185,8 +181,7 @@ func TestSetAsideLinesAsAWorkbook(t *testing.T) {
 func TestOtherFilesForAnInput(t *testing.T) {
 	w := newWorld(t, sqliteFile{}, "CREATE TABLE kind (id ID, name VARCHAR(9) NOT NULL UNIQUE);")
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: january.csv, header: 1}}\ntables: {kind: {from: in, key: "+
-		"name, "+
-		"columns: {name: Name}}}\n")
+		"name, columns: {name: Name}}}\n")
 	w.write("february.csv", "Name\nTug\n")
 	w.write("march.csv", "Name\nFerry\n")
 	given := []string{"--input", "in=february.csv", "--input", "in=march.csv"}
@@ -215,8 +210,7 @@ func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
 		"    columns_to_rows: {columns: {from: Jan}, heading: Month, value: Tons}\n    parts_to_rows: {column: "+
 		"Kind, at: ';', number: Part}\n"+
 		"tables:\n  tons: {from: in, key: [code, month, kind], columns: {code: Code, month: Month, part: Part, "+
-		"kind: Kind, tons: Tons}}\n"+
-		"set_aside_limit: any\n")
+		"kind: Kind, tons: Tons}}\nset_aside_limit: any\n")
 	w.write("in.csv", "Code,Kind,Jan,Feb,Mar\nA,Salt;Coal,5,x,y\nB,Salt,1,,3\n")
 	_, r := w.load("load")
 	require.Equal(t, 4, r.status, r.stderr)
@@ -227,15 +221,13 @@ func TestLinesThatAreMadeOfOneAreCorrectedByThemselves(t *testing.T) {
 		assert.Contains(t, given, "\n"+line)
 	}
 	w.write("in.set-aside.csv", strings.NewReplacer("Salt,Feb,x", "Salt,Feb,8", "Coal,Feb,x", "Coal,Feb,9",
-		"\n2 part 5,",
-		"\ndrop 2 part 5,").
+		"\n2 part 5,", "\ndrop 2 part 5,").
 		Replace(given))
 	doc, r := w.load("load", "--corrected", "in.set-aside.csv")
 	require.Equal(t, 4, r.status, r.stdout+r.stderr)
 	assert.Equal(t, []string{"tons: 8, 2 added, 4 same, 1 out, 1 aside"}, doc.accounts())
 	assert.Equal(t, []string{"A|Feb|Coal|9", "A|Feb|Salt|8", "A|Jan|Coal|5", "A|Jan|Salt|5", "B|Jan|Salt|1",
-		"B|Mar|Salt|3"},
-		w.query("SELECT code, month, kind, tons FROM tons ORDER BY 1, 2, 3"))
+		"B|Mar|Salt|3"}, w.query("SELECT code, month, kind, tons FROM tons ORDER BY 1, 2, 3"))
 	doc, _ = w.load("load")
 	assert.Equal(t, []string{"tons: 8, 6 same, 1 out, 1 aside"}, doc.accounts(), "they are kept")
 	for wrong, says := range map[string]string{"2 part 9": "its line refers to in.csv:2 part 9, but the input has " +

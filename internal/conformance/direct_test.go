@@ -90,8 +90,7 @@ func TestAPersonSettlesDoubtsOfALoad(t *testing.T) {
 	assert.Equal(t, 2, status, stopped)
 	assert.Contains(t, stopped, "nothing was loaded")
 	loaded, status := w.onTerminal([]answer{{"  2  date: 'MM/dd/yyyy'", ""}, {enter, "2\n"}, {"Load this", "y\n"}},
-		"load",
-		"cranes.csv", "--db", w.db, "--keep", "kept.ladle.yaml")
+		"load", "cranes.csv", "--db", w.db, "--keep", "kept.ladle.yaml")
 	assert.Equal(t, 0, status, loaded)
 	assert.Equal(t, []string{"4|2026-05-01", "5|2026-06-02"},
 		w.query("SELECT crane_no, checked FROM crane WHERE crane_no > 1 ORDER BY crane_no"))

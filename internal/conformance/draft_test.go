@@ -304,11 +304,9 @@ func TestDraftsAreBroughtUpToDate(t *testing.T) {
 			"      tonnage: Tons\n      draft_m: Draft  # the same name, but for the unit; the number: rule above "+
 				"reads its cells\n"+
 				"  tide:\n    from: tides\n    key: day  # a unique constraint\n    columns:\n      day: Day  # the "+
-				"same name\n"+
-				"      high_water_m: High water  # the same name, but for the unit\n",
+				"same name\n      high_water_m: High water  # the same name, but for the unit\n",
 			"\n\ntables", "\n      Draft: {number: '1234,50 m'}  # ? \"m\" around the numbers is left out; is it "+
-				"the unit of the column?\n"+
-				"  tides:\n    file: tides.csv\n    header: 1\n\ntables").Replace(before)
+				"the unit of the column?\n  tides:\n    file: tides.csv\n    header: 1\n\ntables").Replace(before)
 		assert.Equal(t, want, doc.Text)
 		assert.Empty(t, doc.Obstacles)
 		shown := w.run("draft", "--update", "f.ladle.yaml", "tides.csv", "--db", w.db, "-o", "f.ladle.yaml",

@@ -210,16 +210,14 @@ func TestWhatAUserMayNotDo(t *testing.T) {
 			if kind == "mysql" {
 				schema = w.db[strings.LastIndex(w.db, "/")+1:]
 				run = func(script string) {
-					mysqlDatabase{}.exec(w, schema, strings.ReplaceAll(script, "SCHEMA",
-						schema))
+					mysqlDatabase{}.exec(w, schema, strings.ReplaceAll(script, "SCHEMA", schema))
 				}
 			} else {
 				schema = w.schema()
 				admin := postgresSchema{}.connect(w, w.db)
 				run = func(script string) {
 					postgresSchema{}.exec(w, admin, strings.ReplaceAll(strings.ReplaceAll(script, "IN SCHEMA SCHEMA",
-						"IN SCHEMA "+schema),
-						"ON SCHEMA SCHEMA", "ON SCHEMA "+schema))
+						"IN SCHEMA "+schema), "ON SCHEMA SCHEMA", "ON SCHEMA "+schema))
 				}
 			}
 			w.write("f.ladle.yaml", strings.Replace(vesselBlock, "key: reg_no",
@@ -236,8 +234,7 @@ func TestWhatAUserMayNotDo(t *testing.T) {
 			tried := w.run("try", "f.ladle.yaml", "--db", u.String())
 			assert.Equal(t, 0, tried.status, tried.stderr)
 			assert.Contains(t, strings.Join(strings.Fields(tried.stdout), " "),
-				"this user may not add rows to vessel, so nothing was "+
-					"written and rolled back")
+				"this user may not add rows to vessel, so nothing was written and rolled back")
 			assert.NotContains(t, tried.stdout, "reads back", "what was not checked")
 			w.write("in.csv.gone", "")
 			refused := w.run("load", "f.ladle.yaml", "--db", u.String(), "--yes")

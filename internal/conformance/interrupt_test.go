@@ -2,6 +2,7 @@ package conformance
 
 import (
 	"bytes"
+	"io"
 	"net"
 	"os"
 	"os/exec"
@@ -15,20 +16,36 @@ import (
 // TestWhatNeverAnswersCanBeInterrupted: standard input that never ends, a pipe that nobody writes to, a server that
 // says nothing. The bound is generous; bench has the time.
 func TestWhatNeverAnswersCanBeInterrupted(t *testing.T) {
-	mute, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	t.Cleanup(func() { mute.Close() })
 	w := newWorld(t, sqliteFile{}, port)
-	require.NoError(t, exec.Command("mkfifo", w.path("pipe")).Run())
-	for name, arguments := range map[string][]string{
-		"standard input": {"survey", "-"},
-		"a pipe":         {"survey", "pipe"},
-		"PostgreSQL":     {"tables", "--db", "postgres://u@" + mute.Addr().String() + "/h"},
-		"MariaDB":        {"tables", "--db", "mysql://u@" + mute.Addr().String() + "/h"},
+	pipe := w.path("pipe")
+	require.NoError(t, exec.Command("mkfifo", pipe).Run())
+	listen := func() net.Listener {
+		mute, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		t.Cleanup(func() { mute.Close() })
+		return mute
+	}
+	postgres, mariaDB := listen(), listen()
+	const more = 1<<16 + 1 // bytes than a pipe holds, so that somebody has read of them
+	for name, c := range map[string]struct {
+		arguments []string
+		waits     func(in io.Writer) (io.Closer, error) // returns when the program waits for an answer
+	}{
+		"standard input": {[]string{"survey", "-"}, func(in io.Writer) (io.Closer, error) {
+			_, err := in.Write(bytes.Repeat([]byte("x\n"), more/2+1))
+			return io.NopCloser(nil), err
+		}},
+		"a pipe": {[]string{"survey", "pipe"}, func(io.Writer) (io.Closer, error) {
+			return os.OpenFile(pipe, os.O_WRONLY, 0)
+		}},
+		"PostgreSQL": {[]string{"tables", "--db", "postgres://u@" + postgres.Addr().String() + "/h"},
+			func(io.Writer) (io.Closer, error) { return postgres.Accept() }},
+		"MariaDB": {[]string{"tables", "--db", "mysql://u@" + mariaDB.Addr().String() + "/h"},
+			func(io.Writer) (io.Closer, error) { return mariaDB.Accept() }},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			c := exec.Command(program, arguments...)
+			wait, c := c.waits, exec.Command(program, c.arguments...)
 			c.Dir = w.dir
 			in, err := c.StdinPipe()
 			require.NoError(t, err)
@@ -36,7 +53,9 @@ func TestWhatNeverAnswersCanBeInterrupted(t *testing.T) {
 			var said bytes.Buffer
 			c.Stderr = &said
 			require.NoError(t, c.Start())
-			time.Sleep(300 * time.Millisecond)
+			held, err := wait(in)
+			require.NoError(t, err)
+			defer held.Close()
 			require.NoError(t, c.Process.Signal(os.Interrupt))
 			ended := make(chan error, 1)
 			go func() { ended <- c.Wait() }()

@@ -127,8 +127,7 @@ func TestLoad(t *testing.T) {
 			query: "SELECT flag_id FROM vessel WHERE reg_no = 'B1'", rows: []string{"NULL"},
 		},
 		{
-			name: "what leave_blank leaves blank is counted by its cells, and cells that were blank are not among " +
-				"them",
+			name:  "what leave_blank leaves blank is counted by its cells, and cells that were blank are not among them",
 			ladle: strings.Replace(vesselBlock, "flag.name", "flag.name, not_found: leave_blank", 1),
 			file:  "Reg,Name,GT,Flag\nB1,Skua,2,Iceland\nB2,Tern,2,\nB3,Gull,2,Chile\nB4,Rail,2,Iceland\n",
 			tally: "vessel: 4 = 4 added, 0 same, 0 repeated, 0 aside",

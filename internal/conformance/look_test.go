@@ -59,8 +59,7 @@ func TestLook(t *testing.T) {
 			"2, 12);")
 		w.write("cranes.csv", "# title\nCrane;Lift\n1;40 t\n2;x\n3\n4;7 t\n")
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: cranes.csv, header: 2, columns: {Lift: {number: 1234 "+
-			"t}}, only: crane != 4}}\n"+
-			"tables: {crane: {from: in, columns: {crane_no: Crane}}}\n")
+			"t}}, only: crane != 4}}\ntables: {crane: {from: in, columns: {crane_no: Crane}}}\n")
 		file := w.look("cranes.csv", "--header", "2", "--lines", "2")
 		assert.Equal(t, []string{"3 1|40 t", "4 2|x"}, file.page(0))
 		assert.True(t, file.Pages[0].More)

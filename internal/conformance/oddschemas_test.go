@@ -54,9 +54,8 @@ func TestOddSchemas(t *testing.T) {
 			rows:     []string{"2026-01-01|fog|1", "2026-01-01|fog|1", "2026-01-02|fog|2", "2026-01-02|rain|NULL"},
 		},
 		{
-			name: "no primary key, and nothing else that tells rows apart",
-			script: "CREATE TABLE watch (day DATE, words VARCHAR(20)); INSERT INTO watch VALUES ('2026-01-01', " +
-				"'fog');",
+			name:     "no primary key, and nothing else that tells rows apart",
+			script:   "CREATE TABLE watch (day DATE, words VARCHAR(20)); INSERT INTO watch VALUES ('2026-01-01', 'fog');",
 			tables:   "watch: {from: in, key: none, columns: {day: D, words: W}}",
 			files:    map[string]string{"in": "D,W\n2026-01-01,fog\n2026-01-01,fog\n,\n2026-01-02,x\n"},
 			accounts: []string{"watch: 3, 3 added"},

@@ -76,8 +76,7 @@ func TestRowsOfAnotherDatabase(t *testing.T) {
 				w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  old:\n    query: SELECT reg_no, flag, tons, surveyed "+
 					"FROM old_register\n"+
 					"    database: archive\ntables:\n  vessel:\n    from: old\n    key: reg_no\n    columns: "+
-					"{reg_no: reg_no, flag: flag, "+
-					"tons: tons, surveyed: surveyed}\n")
+					"{reg_no: reg_no, flag: flag, tons: tons, surveyed: surveyed}\n")
 				r := w.run("load", "f.ladle.yaml", "--db", w.db, "--other-db", "archive="+from.url(), "--yes")
 				require.Equal(t, 0, r.status, r.stdout+r.stderr)
 				assert.Equal(t, []string{"PM-1|Norway|12.5|2026-01-05", "PM-2|Denmark|NULL|NULL",

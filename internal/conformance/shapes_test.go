@@ -114,8 +114,7 @@ func TestEndingsAreTold(t *testing.T) {
 				"WORD);")
 			w.write("in.csv", "Code,Depth,Quay\n"+c.lines)
 			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {"+c.input+", header: 1}}\ntables: {berth: {from: in, "+
-				"columns: "+
-				"{code: Code, depth: Depth, quay: Quay}}}\nset_aside_limit: any\n")
+				"columns: {code: Code, depth: Depth, quay: Quay}}}\nset_aside_limit: any\n")
 			doc, r := w.load("try")
 			require.Contains(t, []int{0, 4}, r.status, r.stderr)
 			notes := strings.Join(doc.Notes, "\n")
@@ -251,8 +250,7 @@ func TestShapesOfManyTables(t *testing.T) {
 		months := []string{"Jan", "Feb", "Mar", "Apr", "May"}
 		for _, form := range []string{"csv", "xlsx"} {
 			w := newWorld(t, on, "CREATE TABLE tonnage (id ID, quay WORD, berth WORD NOT NULL, month WORD NOT NULL, "+
-				"tons INT, "+
-				"place WORD, UNIQUE (berth, month));")
+				"tons INT, place WORD, UNIQUE (berth, month));")
 			header := append([]string{"Quay", "Berth"}, months[:2+rng.IntN(4)]...)
 			rows, want, quay := [][]string{header}, []string{}, ""
 			for i := range 20 + rng.IntN(200) {

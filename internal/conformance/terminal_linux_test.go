@@ -94,8 +94,7 @@ func TestAPersonSaysTheEncoding(t *testing.T) {
 	t.Run("by a number", func(t *testing.T) {
 		w := start(t)
 		shown, status := w.onTerminal([]answer{{"q stops [q] ", "9\n"}, {"[q] ", "1\n"}, {"Load this", "y\n"}}, "load",
-			"f.ladle.yaml",
-			"--db", w.db)
+			"f.ladle.yaml", "--db", w.db)
 		assert.Equal(t, 0, status, shown)
 		assert.Contains(t, shown, "in.csv isn't UTF-8, and its encoding isn't certain. "+question)
 		assert.Contains(t, shown, "  1  windows-1250  line 4: Gdańsk\n  2  windows-1252  line 4: Gdañsk\n")
@@ -197,8 +196,7 @@ func TestFixing(t *testing.T) {
 		"--fix")
 	assert.Equal(t, 4, status, shown)
 	assert.Equal(t, strings.Replace(before, "header: 1}", "header: 1, columns: {Quay: {recode: {Nort: North, Noth: "+
-		"North}}}}", 1)+
-		"set_aside_limit: 1\n", w.read("f.ladle.yaml"))
+		"North}}}}", 1)+"set_aside_limit: 1\n", w.read("f.ladle.yaml"))
 	assert.Contains(t, shown, "Next: ladle load f.ladle.yaml")
 	again, status := w.onTerminal([]answer{{enter, "q\n"}}, "try", "f.ladle.yaml", "--db", w.db, "--fix")
 	assert.Equal(t, 4, status, again)

@@ -15,8 +15,7 @@ func TestVerifyAgreesOnlyWithWhatItCompared(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, quotedFor(on, fleet))
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {vessel: {from: in, key: reg, "+
-			"columns: "+
-			"{reg: R, name: N, kind_id: {from: K, lookup: kind.name}}}}\nset_aside_limit: any\n")
+			"columns: {reg: R, name: N, kind_id: {from: K, lookup: kind.name}}}}\nset_aside_limit: any\n")
 		w.write("in.csv", "R,N,K\nB1,Rail,Sloop\nB2,Gull,Yawl\n")
 		none := w.run("verify", "f.ladle.yaml", "--db", w.db)
 		assert.Equal(t, 1, none.status)
@@ -49,8 +48,7 @@ func TestVerifyOfACircleWithAMissingRow(t *testing.T) {
 		w := newWorld(t, on, "CREATE TABLE crew (id ID, no VARCHAR(4) NOT NULL UNIQUE, rank INTEGER, boss INTEGER "+
 			"REFERENCES crew (id));")
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: "+
-			"no, "+
-			"columns: {no: N, rank: R, boss: {from: B, lookup: crew.no}}}}\n")
+			"no, columns: {no: N, rank: R, boss: {from: B, lookup: crew.no}}}}\n")
 		w.write("in.csv", "N,R,B\nA,1,\nB,2,A\n")
 		require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
 		w.write("in.csv", "N,R,B\nA,1,\nB,2,D\nD,3,A\n")
@@ -69,8 +67,7 @@ func TestRunsSayWhatTheyDid(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, "CREATE TABLE crew (id ID, no VARCHAR(4) NOT NULL UNIQUE, rank INTEGER);")
 		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {crew: {from: in, key: "+
-			"no, "+
-			"already_there: update, gone_from_file: {remove: yes, at_most: 5}, columns: {no: N, rank: R}}}\n")
+			"no, already_there: update, gone_from_file: {remove: yes, at_most: 5}, columns: {no: N, rank: R}}}\n")
 		for _, file := range []string{"N,R\nA,1\nB,2\nC,3\n", "N,R\nA,1\nB,9\nC,3\n", "N,R\nA,1\nB,9\n"} {
 			w.write("in.csv", file)
 			require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--allow-removal").status)
@@ -109,16 +106,14 @@ func TestUndoWithoutAnIndex(t *testing.T) {
 	}
 	w.write("in.csv", file.String())
 	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv, header: 1}}\ntables: {berth: {from: in, key: "+
-		"code, columns: "+
-		"{code: Code}}}\n")
+		"code, columns: {code: Code}}}\n")
 	require.Equal(t, 0, w.run("load", "f.ladle.yaml", "--db", w.db, "--yes").status)
 	indexes := "SELECT count(*) FROM pg_index WHERE indrelid = 'stay'::regclass"
 	before := w.query(indexes)
 	out := w.run("undo", "1", "--db", w.db, "--yes")
 	require.Equal(t, 0, out.status, out.stdout+out.stderr)
 	assert.Contains(t, unwrap(out.stderr), "stay has no index on berth_id: without one, its 60,000 rows are read "+
-		"for each of "+
-		"the 3,000 rows of berth that go")
+		"for each of the 3,000 rows of berth that go")
 	assert.Equal(t, before, w.query(indexes))
 	assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM berth"))
 }

@@ -81,15 +81,12 @@ func (c Claim) hold(ctx context.Context, db engine.Reader) (Result, error) {
 
 func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
-	err := db.Ask(ctx, c.NoRows, func(columns []string, row []*string) error {
-		if row == nil {
-			return nil
-		}
+	err := db.Ask(ctx, c.NoRows, engine.OnlyRows(func(columns []string, row []*string) error {
 		if n++; n <= mostProblems {
 			r.Problems = append(r.Problems, answer(columns, row))
 		}
 		return nil
-	})
+	}))
 	r.OK, r.Says = n == 0, "the query returns no rows"
 	if n > 0 {
 		r.Says = "the query returns " + reason.Plural(n, "row")
@@ -99,12 +96,10 @@ func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 
 func (c Claim) howMany(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
-	err := db.Ask(ctx, c.HowMany, func(_ []string, row []*string) error {
-		if row != nil {
-			n++
-		}
+	err := db.Ask(ctx, c.HowMany, engine.OnlyRows(func([]string, []*string) error {
+		n++
 		return nil
-	})
+	}))
 	r.OK = n >= c.Least && (c.Most < 0 || n <= c.Most)
 	r.Says = reason.Plural(n, "row")
 	if !r.OK {
@@ -177,15 +172,12 @@ func (s Side) rows(ctx context.Context, db engine.Reader) (rows [][]*string, err
 	if s.Query == "" {
 		return [][]*string{{&s.Total}}, nil
 	}
-	err = db.Ask(ctx, s.Query, func(_ []string, row []*string) error {
-		if row == nil {
-			return nil
-		}
+	err = db.Ask(ctx, s.Query, engine.OnlyRows(func(_ []string, row []*string) error {
 		if rows = append(rows, row); len(rows) > mostAnswers {
 			return errManyAnswers
 		}
 		return nil
-	})
+	}))
 	return rows, err
 }
 

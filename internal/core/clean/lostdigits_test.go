@@ -20,8 +20,7 @@ func TestNumbersThatLostDigits(t *testing.T) {
 	}
 	table := opened(t, "No,Container\n1,MSKU 1\n2,4.47912E+11\n3,5.1E+11\n")
 	rows, err := Read(context.Background(), table, plainly(t, table), []Column{{0, value.Type{Kind: value.Float}}, {1,
-		value.Type{}}},
-		t.TempDir(), nil)
+		value.Type{}}}, t.TempDir(), nil)
 	require.NoError(t, err)
 	defer rows.Close()
 	assert.Equal(t, []LostDigits{{1, "4.47912E+11"}}, rows.LostDigits)

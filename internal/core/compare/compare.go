@@ -154,20 +154,18 @@ func (c *comparison) pairColumns() error {
 	names := [2][]string{c.sides[old].table.Header().Names, c.sides[recent].table.Header().Names}
 	c.made.Old = File{Name: c.sides[old].table.Files()[0].Name(), Alone: []string{}}
 	c.made.New = File{Name: c.sides[recent].table.Files()[0].Name(), Alone: []string{}}
-	paired := map[int]bool{}
+	pairs := pairNames(names[old], names[recent])
 	for i, name := range names[recent] {
-		j := columnCalled(names[old], name)
-		if j < 0 || paired[j] {
+		if pairs[i] < 0 {
 			c.made.New.Alone = append(c.made.New.Alone, name)
 			continue
 		}
-		paired[j] = true
 		c.made.Columns = append(c.made.Columns, Column{Name: name})
-		c.sides[old].columns = append(c.sides[old].columns, j)
+		c.sides[old].columns = append(c.sides[old].columns, pairs[i])
 		c.sides[recent].columns = append(c.sides[recent].columns, i)
 	}
 	for j, name := range names[old] {
-		if !paired[j] {
+		if !slices.Contains(pairs, j) {
 			c.made.Old.Alone = append(c.made.Old.Alone, name)
 		}
 	}
@@ -179,6 +177,22 @@ func (c *comparison) pairColumns() error {
 	return c.findKey()
 }
 
+// pairNames finds, for each new name, the position of the old one that it is: the same one, before one that differs only
+// in case and blanks; names that occur several times are paired in their order. -1 stands for none.
+func pairNames(before, after []string) []int {
+	pairs := slices.Repeat([]int{-1}, len(after))
+	for _, form := range []func(string) string{func(name string) string { return name }, source.FoldName} {
+		for i, name := range after {
+			for j, o := range before {
+				if pairs[i] < 0 && form(o) == form(name) && !slices.Contains(pairs, j) {
+					pairs[i] = j
+				}
+			}
+		}
+	}
+	return pairs
+}
+
 // findKey finds the columns of the key among those that both files have.
 func (c *comparison) findKey() error {
 	var common []string
@@ -186,18 +200,15 @@ func (c *comparison) findKey() error {
 		common = append(common, column.Name)
 	}
 	for k, name := range c.Key {
-		i := columnCalled(common, name)
-		if i >= 0 {
-			c.key, c.made.Key[k] = append(c.key, i), common[i]
-			continue
+		i := source.IndexOfName(common, name)
+		if i < 0 {
+			return c.noColumn(name, common)
 		}
-		for _, f := range []File{c.made.Old, c.made.New} {
-			if columnCalled(f.Alone, name) >= 0 {
-				return fault.New(fault.Wrong, fmt.Sprintf("only %s has the column %q of the key", f.Name, name),
-					"give columns that both files have")
-			}
+		if slices.Contains(common[i+1:], common[i]) {
+			return fault.New(fault.Wrong, fmt.Sprintf("there are several columns %q", common[i]),
+				"give them names of their own, or choose other columns")
 		}
-		return fault.New(fault.Wrong, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, common))
+		c.key, c.made.Key[k] = append(c.key, i), common[i]
 	}
 	if c.key == nil {
 		for i := range common {
@@ -207,12 +218,15 @@ func (c *comparison) findKey() error {
 	return nil
 }
 
-// columnCalled is the position of a name, or else of one that differs only in case and blanks; -1 for none.
-func columnCalled(names []string, name string) int {
-	if i := slices.Index(names, name); i >= 0 {
-		return i
+// noColumn is the error for a column of the key that not both files have.
+func (c *comparison) noColumn(name string, common []string) error {
+	for _, f := range []File{c.made.Old, c.made.New} {
+		if source.IndexOfName(f.Alone, name) >= 0 {
+			return fault.New(fault.Wrong, fmt.Sprintf("only %s has the column %q of the key", f.Name, name),
+				"give columns that both files have")
+		}
 	}
-	return slices.IndexFunc(names, func(n string) bool { return source.FoldName(n) == source.FoldName(name) })
+	return fault.New(fault.Wrong, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, common))
 }
 
 // side is a file, and those of its lines that have no match which is the same as a whole.

@@ -107,6 +107,12 @@ func TestColumnsAndKeys(t *testing.T) {
 			Options{Key: []string{key}})
 		assert.ErrorContains(t, err, says)
 	}
+	made, all, err = compared(t, "A,a,A,B\n1,2,3,4\n", "b,A,a,A\n4,1,2,5\n", Options{Key: []string{"B"}})
+	require.NoError(t, err)
+	assert.Empty(t, append(made.Old.Alone, made.New.Alone...), "names that occur twice are paired in their order")
+	assert.Equal(t, []Cell{{"A", "3", "5"}}, all[0].Cells)
+	_, _, err = compared(t, "A,A,B\n1,2,3\n", "A,A,B\n1,2,3\n", Options{Key: []string{"a"}})
+	assert.ErrorContains(t, err, `there are several columns "A"`)
 	_, _, err = compared(t, "A,B\n1,2\n", "C,D\n1,2\n", Options{})
 	assert.ErrorContains(t, err, "have no column in common")
 }

@@ -50,8 +50,7 @@ func (w *writer) changes(f *file, c *column, kind value.Kind) (parts, whys []str
 		case o.What == survey.DoubledBlanks:
 			keep(fmt.Sprintf("%s with doubled blanks%s", reason.Plural(o.Count, "cell"), firstPlace(o)),
 				"clean: squeeze would make one of each, and of line ends", "make one blank of each, and of line ends",
-				"clean",
-				"squeeze")
+				"clean", "squeeze")
 		}
 	}
 	return parts, whys, kept

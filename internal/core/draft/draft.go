@@ -38,7 +38,7 @@ type Match struct {
 	Column string   `json:"column"`
 	Type   string   `json:"type"`             // of that column, as the database declares it
 	From   []string `json:"from_columns"`     // columns of the file
-	Sample []string `json:"samples"`          // the first different cells of the first of them
+	Sample []string `json:"samples"`          // the first distinct cells of the first of them
 	Rule   string   `json:"rule,omitempty"`   // how its cells are read and changed, as the ladle file says it
 	Lookup string   `json:"lookup,omitempty"` // the table in which a row is looked up
 	By     []string `json:"lookup_by,omitempty"`
@@ -129,7 +129,7 @@ func prepare(f File, before []*file) *file {
 	}
 	made := &file{File: f, input: name}
 	for i, c := range f.Survey.Columns {
-		from := &column{Column: c, ref: c.Name, texts: f.Survey.Different(i)}
+		from := &column{Column: c, ref: c.Name, texts: f.Survey.Distinct(i)}
 		if slices.ContainsFunc(f.Survey.Columns, func(o *survey.Column) bool {
 			return o != c &&
 				source.FoldName(o.Name) == source.FoldName(c.Name)
@@ -232,8 +232,7 @@ func (m *matcher) fillable(b *block) []*block {
 }
 
 // fitParent matches the file of a block with a table in which the block finds rows. A column that feeds the block is
-// not
-// left over for it.
+// not left over for it.
 func (m *matcher) fitParent(child *block, t *schema.Table) *block {
 	p := m.fit(child.file, t)
 	p.child = child

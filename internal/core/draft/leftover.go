@@ -79,7 +79,7 @@ func (b *block) byDifference() {
 		}
 	}
 	if len(left) == 1 && len(keys) == 1 {
-		why := "the only text column left whose values are all different, as those of a key are"
+		why := "the only text column left whose values are all distinct, as those of a key are"
 		b.fed = append(b.fed, assignment{guess: guess{likely, why}, of: keys[0], column: left[0]})
 	}
 }

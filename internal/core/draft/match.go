@@ -39,18 +39,18 @@ type file struct {
 type column struct {
 	*survey.Column
 	ref   string   // as the ladle file names it
-	texts []string // different cells, the first of them
+	texts []string // distinct cells, the first of them
 	plain []string // the same, in the form in which they are compared
 
 	patterns []string // how its dates are written, where that is in several ways
 	unsure   bool     // another pattern reads as many of them
-	others   int      // different cells that none of patterns reads
+	others   int      // distinct cells that none of patterns reads
 	rule     string   // the parts of its rule, once that is written
 	doubt    bool     // the rule is one
 	written  *numbers // how its numbers are written; nil until that is asked for
 }
 
-// sample is a few of the different cells of the column.
+// sample is a few of the distinct cells of the column.
 func (c *column) sample() []string {
 	const most, longest = 2, 24
 	all := []string{}
@@ -189,8 +189,7 @@ func unfit(g guess, c *schema.Column, from *column) guess {
 		return guess{}
 	}
 	return guess{doubtful, fmt.Sprintf("%s; %d of %d distinct values can't be read as %s as they stand, the first "+
-		"is %q",
-		g.Why, not, len(few), c.Declared, first)}
+		"is %q", g.Why, not, len(few), c.Declared, first)}
 }
 
 func readable(cell string, c *schema.Column) bool {

@@ -142,8 +142,7 @@ func (c *counter) verdict(m *matcher, b *block) error {
 			x.Score = min(x.Score, doubtful)
 		}
 		x.Why += fmt.Sprintf("; of all lines, %s of %s cells are; the first other is %q in line %d",
-			reason.Count(c.there),
-			reason.Count(c.given), c.first.text, c.first.line)
+			reason.Count(c.there), reason.Count(c.given), c.first.text, c.first.line)
 	}
 	return nil
 }
@@ -269,8 +268,7 @@ func (a *agreement) line(_ *matcher, r *source.Record) error {
 		}
 		if a.differ++; a.differ == 1 {
 			a.first = fmt.Sprintf("in line %d, %s is %q, but the row of %s with %s %s has another %s", lineOf(r),
-				p.from.Name, says,
-				a.table.Name, a.key, id, p.to.Name)
+				p.from.Name, says, a.table.Name, a.key, id, p.to.Name)
 		}
 		return nil
 	}

@@ -144,8 +144,7 @@ func (f File) endQuestion() *Question {
 	case s == nil && f.Survey.EndsWithTotal && text:
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
 		return &Question{kind: askTotal, Where: f.where(), Why: fmt.Sprintf("line %d, %q, seems to sum up the others",
-			last.Line,
-			last.Says), Choices: []Choice{out("leave it out", 1), {Says: "no, it is a row like the others",
+			last.Line, last.Says), Choices: []Choice{out("leave it out", 1), {Says: "no, it is a row like the others",
 			read: func(f *File, _ string) error { f.keepTotal = true; return nil }}}}
 	}
 	return nil

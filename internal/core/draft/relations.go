@@ -53,8 +53,7 @@ func (m *matcher) ids(t *schema.Table, c *schema.Column, from *column, g guess) 
 		return guess{}
 	}
 	return guess{min(g.Score, doubtful), fmt.Sprintf("%s; the numbers of the file are taken for ids of %s, which "+
-		"has %d of "+
-		"%d of them", g.Why, parent.Name, n, min(len(from.texts), fewTexts))}
+		"has %d of %d of them", g.Why, parent.Name, n, min(len(from.texts), fewTexts))}
 }
 
 // pointAt has a column that is named like a foreign key point at that key if its values are there. Ids stay a doubt.

@@ -85,8 +85,7 @@ func (w *writer) shapes(f *file) {
 	if s := f.shape; s != nil {
 		w.said("    "+shapeLine(*s), pick(s.Key == survey.ColumnsToRows,
 			"these columns look like values of one: each becomes a line",
-			"its cells look like lists: each part becomes a line"),
-			!f.settled[askShape], f.input+": "+s.Key)
+			"its cells look like lists: each part becomes a line"), !f.settled[askShape], f.input+": "+s.Key)
 	}
 	for _, s := range f.Survey.Shapes {
 		if f.settled[askShape] {

@@ -46,12 +46,10 @@ type updater struct {
 }
 
 // Update holds a ladle file, with its text, against files, one for each of its inputs and then more that it doesn't
-// know
-// yet, and against the tables of a database. Columns that were renamed get their new names, new ones that fit are put
-// in, more files get inputs and blocks; nothing is taken out.
+// know yet, and against the tables of a database. Columns that were renamed get their new names, new ones that fit are
+// put in, more files get inputs and blocks; nothing is taken out.
 func Update(ctx context.Context, f *ladlefile.File, text []byte, files []File, s *schema.Schema,
-	db engine.Reader) (*Revision,
-	error) {
+	db engine.Reader) (*Revision, error) {
 	u := &updater{matcher: &matcher{schema: s, guessed: s.Guess(), values: newCatalogue(ctx, db)}, file: f,
 		before: text,
 		text:   text, said: map[*ladlefile.Input][]string{}, renamed: map[*column]string{},
@@ -156,8 +154,7 @@ func (u *updater) source(in *ladlefile.Input, b *ladlefile.Block, fit *block, c 
 		u.edit(ladlefile.Setting{At: []string{"tables", b.Name.Value, "columns", c.Name.Value}, Key: "from",
 			Value: now.ref},
 			where, fmt.Sprintf("%s has no column %q; %q takes its place: %s", in.Name.Value, from.Value, now.Name,
-				x.Why),
-			x.Score < sure)
+				x.Why), x.Score < sure)
 		return
 	}
 	u.open(where, fmt.Sprintf("%s has no column %q; %s", in.Name.Value, from.Value,

@@ -78,8 +78,7 @@ func (w *writer) input(f *file) {
 	if h := m.Header; h.Value != "" {
 		unsure := h.Confidence < 0.9 && !f.settled[askHeader]
 		w.said("    header: "+h.Value, pick(unsure, "a guess; check which line has the names of the columns", ""),
-			unsure,
-			f.input+": header")
+			unsure, f.input+": header")
 	}
 	if e := m.Encoding; e.Given || e.Value != "" && e.Value != "ASCII" && !strings.HasPrefix(e.Value, "UTF-") {
 		if m.Could == nil {
@@ -100,8 +99,7 @@ func (w *writer) input(f *file) {
 	if m.Merged > 0 && m.MergedDown == nil {
 		w.doubt("    ",
 			fmt.Sprintf("%s of merged cells: only the first cell of each holds a value; if_blank: above in the rule "+
-				"of "+
-				"their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
+				"of their column gives it to those below", reason.Plural(m.Merged, "block")), f.input)
 	}
 	w.shapes(f)
 	w.footer(f)
@@ -134,16 +132,14 @@ func (w *writer) footer(f *file) {
 	case f.settled[askSecond] || f.keepTotal:
 	case s != nil && text:
 		w.said(fmt.Sprintf("    # footer_lines: %d", int64(lines)+s.Rows),
-			fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true,
-			f.input+": another table")
+			fmt.Sprintf(anotherTable, "line", s.Line, s.Says), true, f.input+": another table")
 	case s != nil:
 		w.said("    # range: CELLS OF THIS TABLE", fmt.Sprintf(anotherTable, "row", s.Line, s.Says), true,
 			f.input+": another table")
 	case f.Survey.EndsWithTotal && text:
 		last := f.Survey.Totals[len(f.Survey.Totals)-1]
 		w.said(fmt.Sprintf("    footer_lines: %d", lines+1), fmt.Sprintf("line %d, %q, seems to sum up the others",
-			last.Line,
-			last.Says), true, f.input+": footer_lines")
+			last.Line, last.Says), true, f.input+": footer_lines")
 		return
 	}
 	if lines > 0 {
@@ -309,8 +305,7 @@ func (w *writer) column(b *block, name string, x assignment) {
 		}
 		why = join(why, more)
 		w.said(fmt.Sprintf("      %s: {from: %s, lookup: %s%s}", ladlefile.Scalar(x.of.Name), ladlefile.Flow(from.ref),
-			ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name), add),
-			why, doubt, where)
+			ladlefile.Flow(x.lookup.table.Name+"."+x.lookup.by[0].of.Name), add), why, doubt, where)
 		return
 	}
 	if x.lookup == nil {
@@ -391,8 +386,7 @@ func (w *writer) newNames(x assignment) (add, why string, missing []string) {
 }
 
 // askNames asks what becomes of names that a lookup doesn't find. It is one doubt with the match itself.
-func (w *writer) askNames(first int, where string, b *block, block string, x assignment, missing []string,
-	adds bool) {
+func (w *writer) askNames(first int, where string, b *block, block string, x assignment, missing []string, adds bool) {
 	why := fmt.Sprintf("%s of %s %s not in %s: %s", reason.Plural(int64(len(missing)), "value"), x.single().Name,
 		pick(len(missing) == 1, "is", "are"), x.lookup.table.Name, quotedFirst(missing))
 	w.ask(first, where, why, w.nameChoices(b, block, x, missing, adds)...).Harmless = !adds

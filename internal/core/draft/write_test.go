@@ -27,8 +27,7 @@ func TestWhatIsSaidOfAFileIsWritten(t *testing.T) {
 	seen, err := survey.Run(context.Background(), tables, nil)
 	require.NoError(t, err)
 	d, err := Make(context.Background(), []File{{Path: "in.txt", Survey: seen.Inputs[0], Asked: asked}},
-		&schema.Schema{},
-		nil)
+		&schema.Schema{}, nil)
 	require.NoError(t, err)
 	for _, says := range []string{"    comment: '#'\n", "    widths: [5, 8, 2]\n", "    footer_lines: 1\n"} {
 		assert.Contains(t, d.Text, says)

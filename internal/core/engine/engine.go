@@ -141,13 +141,22 @@ type Reader interface {
 		error)
 
 	// Ask returns the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is
-	// nil. Before the first row, also where there is none, take is given the names with a nil row. It changes nothing,
-	// whatever the query calls. In a transaction the query must have been foreseen before that
-	// began.
+	// nil. Before the first row, also where there is none, take is given the names with a nil row; see OnlyRows. It
+	// changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that began.
 	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
 
 	// Rows returns some rows of t, as people read them, in the order of its locator or else its first key; NULL is nil.
 	Rows(ctx context.Context, t *schema.Table, shown []DisplayColumn, w Window) ([][]*string, error)
+}
+
+// OnlyRows is take, for Reader.Ask, without the call that comes before the first row.
+func OnlyRows(take func(columns []string, row []*string) error) func(columns []string, row []*string) error {
+	return func(columns []string, row []*string) error {
+		if row == nil {
+			return nil
+		}
+		return take(columns, row)
+	}
 }
 
 // Tx is the one transaction of a load.

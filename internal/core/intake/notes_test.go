@@ -28,8 +28,7 @@ func TestWhatWasGuessedIsTold(t *testing.T) {
 		{"a header that isn't sure", "Berth,Quay\nN1,North\nN2,North\n", source.ReadOptions{},
 			[]string{"in.csv: the line of the header is a guess (1); set header: in the ladle file to be certain"}},
 		{"lines that hold nothing", "a,b\n1,2\n,\n\n3,4\n", source.ReadOptions{},
-			[]string{"in.csv: 2 lines that hold " +
-				"nothing were skipped"}},
+			[]string{"in.csv: 2 lines that hold nothing were skipped"}},
 		{"quotes that are no quotes", "a,b\nx,3\" pipe\ny,4\" pipe\nz,5\" pipe\n",
 			source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}},
 			[]string{"in.csv: quotes are read as part of the values, a guess; set quote: none in the ladle file to " +

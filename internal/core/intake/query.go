@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"math/bits"
@@ -29,9 +30,8 @@ func (a *answer) add(part int, row []*string) {
 			h.Write([]byte{0})
 			continue
 		}
-		h.Write([]byte{1})
+		h.Write(binary.AppendUvarint([]byte{1}, uint64(len(*c))))
 		h.WriteString(*c)
-		h.Write([]byte{2})
 	}
 	sum := h.Sum64()
 	a.rows, a.sums[0] = a.rows+1, a.sums[0]+sum
@@ -130,17 +130,18 @@ func (in *Intake) SameRows(ctx context.Context, db engine.Reader) (input string,
 		if read == nil {
 			continue
 		}
-		now, err := answer{}, error(nil)
+		now := answer{}
 		for n, q := range in.asked[i] {
-			err = errors.Join(err, db.Ask(ctx, q.query, func(_ []string, row []*string) error {
-				if row != nil {
-					now.add(n, row)
-				}
+			err := db.Ask(ctx, q.query, engine.OnlyRows(func(_ []string, row []*string) error {
+				now.add(n, row)
 				return nil
 			}))
+			if err != nil {
+				return i.Name.Value, false, err
+			}
 		}
-		if err != nil || now != *read {
-			return i.Name.Value, false, err
+		if now != *read {
+			return i.Name.Value, false, nil
 		}
 	}
 	return "", true, nil

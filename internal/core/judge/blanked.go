@@ -22,7 +22,7 @@ type LeftBlank struct {
 	Several bool // there are several rows; else none
 }
 
-// mostLeftBlank is the number of different cells that are counted each; the others are counted together, as "".
+// mostLeftBlank is the number of distinct cells that are counted each; the others are counted together, as "".
 const mostLeftBlank = 10_000
 
 // leftBlank counts cells that lookups leave blank in the good lines of a batch.

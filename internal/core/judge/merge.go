@@ -146,7 +146,7 @@ type election struct {
 
 // ballot counts the values of a column.
 type ballot struct {
-	pool  value.Column // the different values
+	pool  value.Column // the distinct values
 	votes map[vote]candidate
 }
 

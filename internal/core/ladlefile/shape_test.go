@@ -49,17 +49,14 @@ func TestWaysToReadAreDecoded(t *testing.T) {
     member: answer.calls`)
 	require.NoError(t, err)
 	assert.Equal(t, source.ReadOptions{Escape: `\`, Comment: "#", ShortLines: true, Widths: "4, 10",
-		Member: "answer.calls"},
-		f.Inputs[0].Asked)
+		Member: "answer.calls"}, f.Inputs[0].Asked)
 }
 
 func TestShapesAreToldWhereTheyAreWrong(t *testing.T) {
 	for keys, want := range map[string]string{
-		"columns_to_rows: {columns: [Jan], value: Tons}": "needs heading:",
-		"columns_to_rows: {columns: [Jan], heading: Month}": "needs columns: and " +
-			"value:, or values:",
-		"columns_to_rows: {heading: Month, value: Tons}": "needs columns: and " +
-			"value:, or values:",
+		"columns_to_rows: {columns: [Jan], value: Tons}":    "needs heading:",
+		"columns_to_rows: {columns: [Jan], heading: Month}": "needs columns: and value:, or values:",
+		"columns_to_rows: {heading: Month, value: Tons}":    "needs columns: and value:, or values:",
 		"columns_to_rows: {columns: [Jan], heading: M, values: {a: b}}": "values: says by itself " +
 			"which columns become lines",
 		"columns_to_rows: {columns: {regex: '('}, heading: M, value: T}": "5:40: regex: is not a " +
@@ -67,17 +64,14 @@ func TestShapesAreToldWhereTheyAreWrong(t *testing.T) {
 		"columns_to_rows: {columns: {regex: '(a)(b)'}, heading: M, value: T}": "has several groups",
 		"columns_to_rows: {columns: [Jan], heading: M, value: T, blanks: " +
 			"drop}": `blanks: can't be "drop"; there are: keep, leave_out`,
-		"columns_to_rows: {columns: [Jan], heading: M, value: T, names: " +
-			"x}": `columns_to_rows: has no key "names"`,
+		"columns_to_rows: {columns: [Jan], heading: M, value: T, names: x}": `columns_to_rows: has no key "names"`,
 		"columns_to_rows: {columns: {regex: a, from: b}, heading: M, value: T}": "needs columns: and " +
 			"value:, or values:",
-		"parts_to_rows: {at: ';'}": "parts_to_rows: needs " +
-			"column:",
-		"parts_to_rows: {column: Cargo, at: ''}": "needs column:, and at: " +
-			"with what stands between the parts",
-		"escape: ab":       `escape: can't be "ab"`,
-		"short_lines: yes": `short_lines: can't be "yes"; write accept`,
-		"widths: [4, x]":   `widths: can't be "4, x"`,
+		"parts_to_rows: {at: ';'}":                "parts_to_rows: needs column:",
+		"parts_to_rows: {column: Cargo, at: ''}":  "needs column:, and at: with what stands between the parts",
+		"escape: ab":                              `escape: can't be "ab"`,
+		"short_lines: yes":                        `short_lines: can't be "yes"; write accept`,
+		"widths: [4, x]":                          `widths: can't be "4, x"`,
 		"{}\n    delimiter: ';'\n    widths: [4]": "5:",
 		"columns: {Day: {date: {pattern: d MMMM yyyy, language: " +
 			"xx}}}": `language: can't be "xx"; write the code of a language: en, bg`,

@@ -87,7 +87,7 @@ func ofFile(f draft.File, name string, p *Pair) {
 	const samples = 2
 	for i, c := range f.Survey.Columns {
 		if c.Name == name {
-			texts := f.Survey.Different(i)
+			texts := f.Survey.Distinct(i)
 			p.From, p.Longest, p.Samples = name, c.Longest, append([]string{}, texts[:min(samples, len(texts))]...)
 			return
 		}

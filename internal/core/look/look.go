@@ -1,7 +1,6 @@
 // Package look takes a few rows out of files and tables, as people look at them before and after every step. [File]
-// takes
-// them from a table of source, as it stands or as it is cleaned, [Rows] from a table of a database; neither reads more
-// than it shows. [Beside] puts the columns of a file beside those of a table.
+// takes them from a table of source, as it stands or as it is cleaned, [Rows] from a table of a database; neither reads
+// more than it shows. [Beside] puts the columns of a file beside those of a table.
 package look
 
 import (

@@ -131,8 +131,7 @@ func (r *resolver) headers() {
 			continue
 		}
 		r.problem(in.Name.Place, fmt.Sprintf("line %d of input %s (%s) is taken for its header, which is a guess: "+
-			"the ladle "+
-			"file uses its columns by their position", f.Header.Line, in.Name.Value, in.Origin()),
+			"the ladle file uses its columns by their position", f.Header.Line, in.Name.Value, in.Origin()),
 			fmt.Sprintf("set header: %d if it is one, or header: none if it is a line like the others", f.Header.Line))
 	}
 }

@@ -26,18 +26,18 @@ func (o Options) selected(all []string) (s selection, err error) {
 	if o.Columns != nil {
 		s = selection{}
 		for _, name := range o.Columns {
-			if i := indexOf(all, name); i >= 0 {
+			if i := source.IndexOfName(all, name); i >= 0 {
 				s.fields, s.names = append(s.fields, i), append(s.names, all[i])
 			}
 		}
 	}
 	for _, r := range o.Renames {
-		if i := indexOf(s.names, r.From); i >= 0 {
+		if i := source.IndexOfName(s.names, r.From); i >= 0 {
 			s.names[i] = r.To
 		}
 	}
 	for i, name := range s.names {
-		if indexOf(s.names[:i], name) >= 0 {
+		if source.IndexOfName(s.names[:i], name) >= 0 {
 			return s, fault.New(fault.Wrong, fmt.Sprintf("two columns would be called %q", name),
 				"give one of them another name")
 		}
@@ -45,13 +45,8 @@ func (o Options) selected(all []string) (s selection, err error) {
 	return s, nil
 }
 
-func indexOf(names []string, name string) int {
-	return slices.IndexFunc(names, func(o string) bool { return source.FoldName(o) == source.FoldName(name) })
-}
-
 // selectAll finds, for each input, the columns that are written. A column that no input has is an error, and so is an
-// input
-// that has none of them.
+// input that has none of them.
 func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 	var made []selection
 	var names []string
@@ -62,8 +57,7 @@ func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 		}
 		if len(s.fields) == 0 {
 			return nil, fault.New(fault.Wrong, fmt.Sprintf("the input %s has none of the columns that are to be "+
-				"written", in.Name),
-				"its columns are: "+strings.Join(in.Recipe.Names(), ", "))
+				"written", in.Name), "its columns are: "+strings.Join(in.Recipe.Names(), ", "))
 		}
 		made, names = append(made, s), append(names, in.Recipe.Names()...)
 	}
@@ -72,7 +66,7 @@ func (o Options) selectAll(inputs []*Input) ([]selection, error) {
 		asked = append(asked, r.From)
 	}
 	for _, name := range asked {
-		if indexOf(names, name) < 0 {
+		if source.IndexOfName(names, name) < 0 {
 			return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no column %q to write", name),
 				fault.DidYouMean(name, names))
 		}

@@ -52,8 +52,7 @@ func TestShapesArePrepared(t *testing.T) {
 func TestJSONIsPrepared(t *testing.T) {
 	lines, aside := prepared(t, "in.jsonl", `{"vessel":{"reg":"A1"},"cargo":["Wheat","Salt"],"tons":1e2}`+"\n"+
 		`{"vessel":{"reg":"A2"},"cargo":"Coal","tons":"x"}`+"\n{broken\n",
-		"    parts_to_rows: {column: cargo, number: part}\n"+
-			"    columns: {tons: {number: '1'}}\n")
+		"    parts_to_rows: {column: cargo, number: part}\n    columns: {tons: {number: '1'}}\n")
 	assert.Equal(t, "vessel.reg,cargo,tons,part\nA1,Wheat,100,1\nA1,Salt,100,2\n", lines)
 	assert.Contains(t, aside, `2 part 1,"tons ""x"" is not a number like 1",A2,Coal,x,1`)
 	assert.Contains(t, aside, "3,the line is not a JSON object: the name of a member is expected,{broken")

@@ -263,8 +263,7 @@ var ofRuns = map[Kind]phrase{
 	},
 	QueryChanged: func(c Cause) string {
 		return fmt.Sprintf("the query of the input %s returns other rows than those that were read; its tables "+
-			"changed "+
-			"meanwhile", c.Text)
+			"changed meanwhile", c.Text)
 	},
 	TablesChanged: says("the tables changed after you confirmed, so the result would differ from what you approved"),
 	LoadedBefore: func(c Cause) string {

@@ -211,8 +211,7 @@ func (m *maker) several(h source.Header, c *ColumnsToRows) (lines []line) {
 			}
 			if other := lines[at].fields[v]; other >= 0 {
 				m.wrong(value.Name, fmt.Sprintf("the columns %q and %q are both %s of %s", h.Names[other], name,
-					value.Name.Text,
-					called), "make the pattern narrower")
+					value.Name.Text, called), "make the pattern narrower")
 			}
 			lines[at].fields[v] = i
 		}

@@ -215,8 +215,7 @@ func TestLinesThatMakeNoneAreHandedOn(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "in.csv")
 			require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
 			table, err := Open([]string{path}, source.ReadOptions{Header: source.HeaderLines{First: 1, Last: 1}},
-				c.shape,
-				"f.ladle.yaml")
+				c.shape, "f.ladle.yaml")
 			require.NoError(t, err)
 			defer table.Close()
 			assert.Equal(t, c.want, passed(t, table))

@@ -259,8 +259,7 @@ func (g *group) advice(at place) *Advice {
 }
 
 // contradictionAdvice takes what most lines have, where one is against many, or one of the lines as it is; a blank can
-// be
-// filled from the other lines.
+// be filled from the other lines.
 func (g *group) contradictionAdvice(at place) *Advice {
 	a := &Advice{}
 	if key := at.keyColumn(); g.Why.Kind == reason.OddLine && g.blanks == g.Count && key != "" {

@@ -116,9 +116,8 @@ func TestDamagedMarkup(t *testing.T) {
 	r := seeded.Rand(t)
 	sheet := rowsOf(`<row r="2"><c r="A2" t="s"><v>1</v></c><c r="B2" t="inlineStr"><is><r><t>x &amp; y</t></r></is></c><c r="C2" s="1"><v>45382.5</v></c></row><!-- c -->` +
 		strings.Repeat(`<row r="3"><c r="A3"><f>1+1</f><v>2</v></c><c r="B3" t="e"><v>#N/A</v></c></row>`, 20))
-	table := odsTable(strings.Repeat(`<table:table-row table:number-rows-repeated="2">`+
-		textCell("x<text:s "+
-			"text:c=\"2\"/>y")+`<table:table-cell office:value-type="date" office:date-value="2026-03-31"/></table:table-row>`, 20))
+	table := odsTable(strings.Repeat(`<table:table-row table:number-rows-repeated="2">`+textCell("x<text:s "+
+		"text:c=\"2\"/>y")+`<table:table-cell office:value-type="date" office:date-value="2026-03-31"/></table:table-row>`, 20))
 	spoil := func(s string) string {
 		b := []byte(s)
 		for range 1 + r.IntN(3) {

@@ -103,8 +103,7 @@ func (t *text) enterJSON() (*jsonText, error) {
 	if found.at < 0 {
 		if t.asked.Member != "" {
 			return nil, t.refuse(0, fmt.Sprintf("the JSON object has no member %q that holds an array of objects",
-				t.asked.Member),
-				fault.DidYouMean(t.asked.Member, found.names))
+				t.asked.Member), fault.DidYouMean(t.asked.Member, found.names))
 		}
 		if !found.lines {
 			j.way = jsonArray

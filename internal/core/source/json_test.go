@@ -45,7 +45,7 @@ func TestJSON(t *testing.T) {
 			"", jsonLines, "a",
 			[]string{"1: 1", "2: the line is not a JSON object: a comma or } is expected",
 				"3: the line is not a JSON object: text follows the object",
-				`4: the line is not a JSON object: the member "a" stands twice in an object`,
+				`4: the line is not a JSON object: the member "a" occurs twice in an object`,
 				"5: the line is not a JSON object: an object is expected", "6: 6"}},
 		{"a byte-order mark", "\xef\xbb\xbf[{\"a\":1}]", "", jsonArray, "a", []string{"1: 1"}},
 	}

@@ -187,7 +187,7 @@ func (s *jsonRows) member(r *Record) error {
 	}
 	s.likely = at + 1
 	if s.seen[at] == s.count {
-		return s.wrong(fmt.Sprintf("the member %q stands twice in an object", s.name))
+		return s.wrong(fmt.Sprintf("the member %q occurs twice in an object", s.name))
 	}
 	s.seen[at] = s.count
 	var err error

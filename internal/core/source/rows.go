@@ -21,7 +21,7 @@ type RowPart struct {
 }
 
 // Rows opens rows that stand in no file as one table. They are kept in a temporary file without a name as long as it is
-// open. A row is known by its number in its part, from 1. Two columns of one name are an error, a *fault.Fault, and so
+// open. A row is identified by its number in its part, from 1. Two columns of one name are an error, a *fault.Fault, and so
 // are parts with other columns than the first.
 func Rows(parts ...RowPart) (Table, error) {
 	name := parts[0].File.Path

@@ -1,7 +1,6 @@
-// Package source reads files into records whose cells know where they stand: text in any delimiter and encoding,
-// sheets of workbooks, packed or not, and several files as one table. How a file is to be read is detected by looking
-// at
-// it, and can be said.
+// Package source reads files into records whose cells know where they stand: text in any delimiter and encoding, sheets
+// of workbooks, packed or not, and several files as one table. How a file is to be read is detected by looking at it,
+// and can be said.
 package source
 
 import (
@@ -49,6 +48,15 @@ type Header struct {
 
 // FoldName is the form of a header by which it is looked up: lower case, outer blanks gone, runs of blanks one blank.
 func FoldName(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
+
+// IndexOfName is the position of a name among others, or else of the first that differs from it only in case and blanks;
+// -1 for none.
+func IndexOfName(names []string, name string) int {
+	if i := slices.Index(names, name); i >= 0 {
+		return i
+	}
+	return slices.IndexFunc(names, func(n string) bool { return FoldName(n) == FoldName(name) })
+}
 
 // Find returns the positions of the columns that go by name: by their header, or else as "column 3".
 func (h Header) Find(name string) []int {

@@ -120,7 +120,7 @@ func newStats(columns int) *stats {
 	return s
 }
 
-// add takes the different cells of a chunk.
+// add takes the distinct cells of a chunk.
 func (s *stats) add(t *tally) {
 	for i := range t.entries {
 		e := &t.entries[i]

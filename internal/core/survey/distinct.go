@@ -12,7 +12,7 @@ import (
 // hashOf stands for a cell: 64 bits, the same in every run and file.
 func hashOf(cell []byte) uint64 { return xxhash.Sum64(cell) }
 
-// tally is the different cells of one column in one chunk.
+// tally is the distinct cells of one column in one chunk.
 type tally struct {
 	slots   []int32 // by hash: the number of an entry, from 1; a power of two of them
 	entries []entry
@@ -87,10 +87,10 @@ func (t *tally) add(cell []byte, stored uint8, position int64) {
 
 func (t *tally) text(e *entry) []byte { return t.arena[e.at : e.at+e.length] }
 
-// values is the different cells of a column over all rows: exact up to a bound, then an estimate, and a sample by hash
+// values is the distinct cells of a column over all rows: exact up to a bound, then an estimate, and a sample by hash
 // that is the same in all columns, so that columns of several files can be compared.
 type values struct {
-	bound    int // different cells that are counted exactly
+	bound    int // distinct cells that are counted exactly
 	texts    int // of them, the cells whose text is kept
 	slots    []slot
 	used     int
@@ -117,12 +117,12 @@ type value struct {
 }
 
 const (
-	mostDistinct = 1 << 16 // different cells of a column that are counted exactly, in a file of few columns
-	mostTexts    = 1 << 13 // different cells whose text is kept
+	mostDistinct = 1 << 16 // distinct cells of a column that are counted exactly, in a file of few columns
+	mostTexts    = 1 << 13 // distinct cells whose text is kept
 	textRoom     = 1 << 20 // bytes of them
 	earlyBits    = 1 << 17
-	smallTable   = 1 << 12 // different cells, of which fewer are found quickly anyway
-	slotBudget   = 1 << 20 // different cells of all columns
+	smallTable   = 1 << 12 // distinct cells, of which fewer are found quickly anyway
+	slotBudget   = 1 << 20 // distinct cells of all columns
 )
 
 func newValues(columns int) *values {
@@ -230,7 +230,7 @@ func (v *values) rehash(n int) {
 	}
 }
 
-// distinct is the number of different cells, and whether it is exact.
+// distinct is the number of distinct cells, and whether it is exact.
 func (v *values) distinct() (int64, bool) {
 	if v.sketch == nil {
 		return int64(v.used), true

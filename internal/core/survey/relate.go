@@ -7,8 +7,8 @@ import (
 )
 
 const (
-	nearlyWithin = 0.95 // of the different values, that a relation has in common
-	fewValues    = 3    // different values, of which fewer prove nothing
+	nearlyWithin = 0.95 // of the distinct values, that a relation has in common
+	fewValues    = 3    // distinct values, of which fewer prove nothing
 	fewMissing   = 3    // that may be missing in a short file too
 )
 

@@ -38,7 +38,7 @@ type Column struct {
 	Digits   int      `json:"digits,omitempty"` // of numbers, before and after the point
 	Scale    int      `json:"scale,omitempty"`  // of numbers, after the point
 	Frequent []Count  `json:"frequent"`
-	// the number of different values, the first of the file, that Frequent is of
+	// the number of distinct values, the first of the file, that Frequent is of
 	Counted  int      `json:"frequent_among"`
 	Oddities []Oddity `json:"oddities"`
 	Looks    string   `json:"looks_like,omitempty"`
@@ -316,13 +316,13 @@ func (r *reading) settled(c *Column, s *stats, want forms, i int) {
 	}
 }
 
-// oddities lists what is odd in the cells.
 // What the oddities of a column are called that are blanks too many.
 const (
 	OuterBlanks   = "with leading or trailing blanks"
 	DoubledBlanks = "with doubled blanks"
 )
 
+// oddities lists what is odd in the cells.
 func (r *reading) oddities(c *Column, s *stats, i int) {
 	for _, o := range []struct {
 		what string

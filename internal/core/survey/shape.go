@@ -13,7 +13,7 @@ type Shape struct {
 	Key     string   `json:"key"`               // of the ladle file, that makes lines of it
 	Columns []string `json:"columns"`           // that seem to be values of one, or the one that seems to hold lists
 	Between string   `json:"between,omitempty"` // what stands between the parts of lists
-	Cells   int64    `json:"cells,omitempty"`   // different cells that look like lists
+	Cells   int64    `json:"cells,omitempty"`   // distinct cells that look like lists
 	Of      int64    `json:"of,omitempty"`      // of so many
 }
 
@@ -83,8 +83,7 @@ func periodOf(name string) string {
 	word, rest, _ := strings.Cut(strings.ToLower(name), " ")
 	word = strings.TrimRight(word, ".")
 	if slices.ContainsFunc(notation.Months[:], func(m string) bool {
-		return len(word) >= 3 && strings.HasPrefix(m,
-			word)
+		return len(word) >= 3 && strings.HasPrefix(m, word)
 	}) {
 		return "month " + yearPart.ReplaceAllString(rest, "")
 	}
@@ -97,7 +96,7 @@ func periodOf(name string) string {
 // lists reports whether the cells of a column look like lists: most of them have a separator, and short parts.
 func (in *Input) lists(column int) (Shape, bool) {
 	const fewest, longest = 3, 40
-	texts := in.Different(column)
+	texts := in.Distinct(column)
 	for _, between := range []string{";", "|", " / ", "\n"} {
 		s := Shape{Key: PartsToRows, Between: between, Of: int64(len(texts))}
 		for _, text := range texts {

@@ -48,8 +48,8 @@ type SecondTable struct {
 	Rows int64 `json:"rows"` // from it to the end
 }
 
-// Different lists different cells of a column without blank ones, some thousand of them, the first of the file.
-func (in *Input) Different(column int) (texts []string) {
+// Distinct lists distinct cells of a column without blank ones, some thousand of them, the first of the file.
+func (in *Input) Distinct(column int) (texts []string) {
 	for _, k := range in.values[column].kept {
 		if strings.TrimSpace(k.text) != "" {
 			texts = append(texts, k.text)
@@ -141,8 +141,8 @@ type Relation struct {
 	Column  string   `json:"column"`
 	Parent  string   `json:"parent"`
 	Key     string   `json:"parent_column"`
-	Shared  int      `json:"distinct_shared"` // different values that both have
-	Values  int      `json:"distinct"`        // different values that the column has
+	Shared  int      `json:"distinct_shared"` // distinct values that both have
+	Values  int      `json:"distinct"`        // distinct values that the column has
 	Missing []string `json:"missing"`         // the first values that the key lacks
 	Sampled bool     `json:"sampled"`         // only a sample of the values was compared
 }

@@ -286,8 +286,7 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 
 // Rows is that of the Reader.
 func (d *Database) Rows(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn,
-	w engine.Window) ([][]*string,
-	error) {
+	w engine.Window) ([][]*string, error) {
 	names := &expressionWriter{Database: d, used: map[*schema.Table]int{}}
 	selected := make([]string, len(shown))
 	for i, s := range shown {

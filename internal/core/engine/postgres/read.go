@@ -338,8 +338,7 @@ func (d *Database) Orphans(ctx context.Context, t *schema.Table, r schema.Relati
 
 // Rows is that of the Reader.
 func (d *Database) Rows(ctx context.Context, t *schema.Table, shown []engine.DisplayColumn,
-	w engine.Window) ([][]*string,
-	error) {
+	w engine.Window) ([][]*string, error) {
 	selected := make([]string, len(shown))
 	for i, s := range shown {
 		selected[i] = "(" + d.expression("t", s, 0) + ")::pg_catalog.text"

@@ -236,8 +236,7 @@ func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
 
 func TestChecksAreReadFromTheStatement(t *testing.T) {
 	for sql, want := range map[string]string{
-		"CREATE TABLE t (a INT CHECK (a > 0), b)": " CHECK " +
-			"(a > 0)",
+		"CREATE TABLE t (a INT CHECK (a > 0), b)": " CHECK (a > 0)",
 		"CREATE TABLE t (a, CONSTRAINT \"a \"\"b\" CHECK (a IN ('x)', '(')), CHECK(b))": "a \"b " +
 			"CHECK (a IN ('x)', '('))| CHECK (b)",
 		"CREATE TABLE \"check (\" (a -- CHECK (no)\n, [check] INT /* CHECK (no) */ DEFAULT 'CHECK (no)')": "",

@@ -23,7 +23,7 @@ func compareCommand() *command {
 	c := &command{
 		name: "compare", phase: looking,
 		does:  "show what differs between two deliveries of a file: columns, lines and cells",
-		takes: operands{"OLD NEW", "a file", 2, 2},
+		takes: operands{"OLD NEW", "two files", 2, 2},
 		about: "Columns are paired by their names, and lines by the columns of --key, wherever they stand. Without " +
 			"--key, whole lines are compared, as often as they occur, and none counts as changed. Cells are compared " +
 			"as they stand. The options on how a file is read are for both. The exit status is 0 also when they " +
@@ -194,6 +194,9 @@ func showLinesApart(s *term.Screen, made *compare.Comparison, shown []compare.Di
 	s.Table(t)
 	if more := made.Changed + made.Came + made.Went - int64(len(shown)); more > 0 {
 		s.Note("(%s more; --lines shows more, --changes FILE writes all)", term.Count(more))
+	}
+	if made.Went == 0 {
+		return
 	}
 	s.Note("Lines that went have their numbers in %s, the others in %s.", made.Old.Name, made.New.Name)
 }

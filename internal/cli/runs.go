@@ -78,14 +78,15 @@ func listRuns(ctx context.Context, db engine.Database, asJSON bool) error {
 		s.Line("The logbook of this database holds no runs yet.")
 		return nil
 	}
-	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "added", "updated", "removed", "set aside",
-		"took", "outcome"}, Numbers: []int{0, 4, 5, 6, 7, 8}, Wrap: []int{9}}
+	t := term.Table{Header: []string{"run", "when", "by", "ladle file", "added", "updated", "removed", "marked",
+		"marked back", "set aside", "took", "outcome"}, Numbers: []int{0, 4, 5, 6, 7, 8, 9, 10}, Wrap: []int{11}}
 	for _, r := range runs {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(r.ID), moment(r.Started), r.User, r.LadleFile,
-			term.Count(r.Rows.Added), term.Count(r.Rows.Updated), term.Count(r.Rows.Removed), term.Count(r.Rows.SetAside),
+			term.Count(r.Rows.Added), term.Count(r.Rows.Updated), term.Count(r.Rows.Removed), term.Count(r.Rows.Marked),
+			term.Count(r.Rows.Back), term.Count(r.Rows.SetAside),
 			duration(r.Finished.Sub(r.Started).Seconds()), outcome(r)})
 	}
-	for _, column := range []int{7, 6, 5} {
+	for _, column := range []int{9, 8, 7, 6, 5} {
 		t.DropZero(column)
 	}
 	s.Table(t)
@@ -165,8 +166,9 @@ func passed(run *logbook.Run, kind string) (held []string) {
 
 func showRunSteps(s *term.Screen, run *logbook.Run) {
 	t := term.Table{Header: []string{"step", "table", "read", "added", "updated", "unchanged", "kept", "same",
-		"differs", "repeated", "overruled", "left out", "set aside", "removed"},
-		Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13}}
+		"differs", "repeated", "overruled", "left out", "set aside", "removed", "marked",
+		"marked back"},
+		Numbers: []int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15}}
 	for _, y := range run.Steps {
 		row := []string{y.Name, y.Table}
 		kept := int64(0) // of an older run, which did not tell lines that are the same from others
@@ -174,12 +176,13 @@ func showRunSteps(s *term.Screen, run *logbook.Run) {
 			kept = *y.Tally.Kept
 		}
 		for _, n := range []int64{y.Tally.Read, y.Tally.Added, y.Tally.Updated, y.Tally.Unchanged, kept, y.Tally.Same,
-			y.Tally.Differs, y.Tally.Repeated, y.Tally.Overruled, y.Tally.LeftOut, y.Tally.SetAside, y.Removed} {
+			y.Tally.Differs, y.Tally.Repeated, y.Tally.Overruled, y.Tally.LeftOut, y.Tally.SetAside, y.Removed, y.Marked,
+			y.MarkedBack} {
 			row = append(row, term.Count(n))
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	for column := 13; column >= 4; column-- {
+	for column := 15; column >= 4; column-- {
 		t.DropZero(column)
 	}
 	showTallies(s, t, 2, len(t.Header), func(row []string) string { return row[0] + " into " + row[1] })

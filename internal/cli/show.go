@@ -288,13 +288,15 @@ func showRows(s *term.Screen, rows *report.Rows) {
 	s.Table(t)
 }
 
-// doneWords says how many rows a load adds, changes and removes.
+// doneWords says how many rows a load adds, changes, removes and marks.
 func doneWords(r *report.Report) string {
-	var added, updated, removed int64
+	var added, updated, removed, marked, back int64
 	for _, step := range r.Steps {
 		added += step.Tally.Added
 		updated += step.Tally.Updated
 		removed += step.Removed
+		marked += step.Marked.Rows
+		back += step.MarkedBack.Rows
 	}
 	for _, l := range r.Lookups {
 		added += l.Added
@@ -305,6 +307,12 @@ func doneWords(r *report.Report) string {
 	}
 	if removed > 0 {
 		did += ", " + term.Count(removed) + " removed"
+	}
+	if marked > 0 {
+		did += ", " + term.Count(marked) + " marked as gone"
+	}
+	if back > 0 {
+		did += ", " + term.Count(back) + " marked back"
 	}
 	return did
 }

@@ -84,6 +84,7 @@ func showSteps(s *term.Screen, r *report.Report) {
 	showTypeless(s, r)
 	showNewKeys(s, r)
 	showRemoved(s, r)
+	showMarked(s, r)
 	showLeftBlank(s, r)
 	showDifferences(s, r)
 	showOverruled(s, r)
@@ -166,6 +167,26 @@ func showRemoved(s *term.Screen, r *report.Report) {
 		}
 		s.Item(term.Dot, "gone from %s, so removed from %s: %s%s", step.Input, step.Table,
 			strings.Join(step.Gone, "; "), more)
+	}
+}
+
+// showMarked names the rows that are marked as gone from the file, and those that are marked back.
+func showMarked(s *term.Screen, r *report.Report) {
+	for _, step := range r.Steps {
+		for _, m := range []struct {
+			report.Marked
+			why string
+		}{{step.Marked, "gone from %s, so marked in %s (%s): %s%s"},
+			{step.MarkedBack, "in %s again, so marked back in %s (%s): %s%s"}} {
+			if m.Rows == 0 {
+				continue
+			}
+			more := ""
+			if n := m.Rows - int64(len(m.Keys)); n > 0 {
+				more = fmt.Sprintf(" and %s more", term.Count(n))
+			}
+			s.Item(term.Dot, m.why, step.Input, step.Table, m.Words(), strings.Join(m.Keys, "; "), more)
+		}
 	}
 }
 

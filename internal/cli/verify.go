@@ -163,6 +163,8 @@ func showVerified(s *term.Screen, v *verify.Verification) {
 		if y.Gone && y.Tally.Extra != nil {
 			showList(s, fmt.Sprintf("Still in %s, but gone from the file", y.Table), y.Extras, *y.Tally.Extra)
 		}
+		showList(s, fmt.Sprintf("Still marked as gone in %s, but in the file", y.Table), y.StillMarked.Keys,
+			y.StillMarked.Rows)
 	}
 	for _, l := range v.Lookups {
 		showList(s, fmt.Sprintf("Names missing in %s", l.Table), l.Names, l.Added)

@@ -163,10 +163,12 @@ type report struct {
 	Status  int
 	Run     int64
 	Steps   []struct {
-		Step    string `json:"name"`
-		After   []struct{ Step, Why string }
-		Removed int64
-		Blank   []struct {
+		Step       string `json:"name"`
+		After      []struct{ Step, Why string }
+		Removed    int64
+		Marked     struct{ Rows int64 }
+		MarkedBack struct{ Rows int64 } `json:"marked_back"`
+		Blank      []struct {
 			Column, Cell, Reason string
 			Lines                int64
 		} `json:"left_blank"`

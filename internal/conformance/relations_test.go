@@ -23,7 +23,8 @@ func (r report) accounts() []string {
 			what string
 		}{{t.Added, "added"}, {t.Updated, "updated"}, {t.Unchanged, "unchanged"}, {t.Same, "same"},
 			{t.Differs, "differs"}, {t.Repeated, "repeated"}, {t.Overruled, "overruled"}, {t.LeftOut, "out"},
-			{t.SetAside, "aside"}, {s.Removed, "removed"}} {
+			{t.SetAside, "aside"}, {s.Removed, "removed"},
+			{s.Marked.Rows, "marked"}, {s.MarkedBack.Rows, "marked back"}} {
 			if part.n > 0 {
 				line += fmt.Sprintf(", %d %s", part.n, part.what)
 			}

@@ -1,6 +1,9 @@
 package conformance
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
 
 // TestRemovals: what is gone from a file is removed, within bounds and with a yes.
 func TestRemovals(t *testing.T) {
@@ -102,6 +105,75 @@ func TestRemovals(t *testing.T) {
 				"'red'}, columns: {reg: R, name: N}}",
 			files: map[string]string{"in": "R,N\nA1,Heron\n"},
 			why:   "f.ladle.yaml:5:85: where_sql: \"colour = 'red'\" is not a condition on the rows of vessel",
+		},
+	})
+}
+
+// berths is a table, of which one was marked by an earlier load.
+const berths = `
+	CREATE TABLE berth (id ID, code VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12), state VARCHAR(9) NOT NULL, gone_on DATE, CONSTRAINT state_known CHECK (state IN ('open', 'closed', 'dredged')));
+	INSERT INTO berth (code, name, state, gone_on) VALUES ('B1', 'North', 'open', NULL), ('B2', 'South', 'dredged', NULL), ('B3', 'East', 'closed', '2026-01-01'), ('B4', 'West', 'closed', '2026-01-02');
+`
+
+// TestMarks: what is gone from a file stays with a mark, once, and loses it when it is there again.
+func TestMarks(t *testing.T) {
+	const marks = "gone_from_file: {mark: {state: closed, gone_on: {formula: today()}}, mark_back: {state: open, " +
+		"gone_on: null}, at_most: 50%}"
+	relate(t, []relation{
+		{
+			name: "rows are marked and marked back, besides what the file changes", script: berths, status: 4,
+			tables: "berth: {from: in, key: code, already_there: update, " + marks + ", columns: {code: C, name: N, " +
+				"state: {from: S, on_update: keep}}}\nset_aside_limit: any",
+			files:    map[string]string{"in": "C,N,S\nB1,A name that is too long,open\nB3,Eastern,dredged\nB5,New,open\n"},
+			accounts: []string{"berth: 3, 1 added, 1 updated, 1 aside, 1 marked, 1 marked back"},
+			asides:   []string{`in.csv:2: N "A name that is too long" is longer than the 12 characters that the column takes`},
+			query:    "SELECT code, name, state, CASE WHEN gone_on > '2026-02-01' THEN 'now' END FROM berth ORDER BY code",
+			rows: []string{"B1|North|open|NULL", "B2|South|closed|now", "B3|Eastern|open|NULL", "B4|West|closed|NULL",
+				"B5|New|open|NULL"},
+		},
+		{
+			name: "the file itself says what is open again", script: berths,
+			tables: "berth: {from: in, key: code, already_there: update, gone_from_file: {mark: {state: closed}, " +
+				"at_most: 2, where_sql: code <> 'B2'}, columns: {code: C, state: S}}",
+			files:    map[string]string{"in": "C,S\nB3,dredged\n"},
+			accounts: []string{"berth: 1, 1 updated, 1 marked"},
+			query:    "SELECT code, state FROM berth ORDER BY code",
+			rows:     []string{"B1|closed", "B2|dredged", "B3|dredged", "B4|closed"},
+		},
+		{
+			name: "more is gone than may be marked", script: berths, status: 1,
+			tables:   "berth: {from: in, key: code, " + strings.Replace(marks, "50%", "30%", 1) + ", columns: {code: C, state: {constant: open}}}",
+			files:    map[string]string{"in": "C\nB9\nB8\n"},
+			accounts: []string{"berth: 2, 2 added, 2 marked"},
+			why:      "2 of 4 rows of berth are gone from the file, and gone_from_file: marks at most 30%",
+			query:    "SELECT count(*) FROM berth", rows: []string{"4"},
+		},
+		{
+			name: "a mark that breaks a constraint", script: berths, status: 2,
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: lost}, mark_back: {state: open}, " +
+				"at_most: 9}, columns: {code: C, state: {constant: open}}}",
+			files: map[string]string{"in": "C\nB1\n"}, why: "block berth: the database rejects the mark of a row of berth:",
+		},
+		{
+			name: "a mark that changes the key", script: berths, status: 2,
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {code: x}, mark_back: {code: y}, at_most: 9}, " +
+				"columns: {code: C, name: C, state: C}}",
+			files: map[string]string{"in": "C\nB1\n"}, why: "mark: can't change code: rows are recognised by it",
+		},
+		{
+			name: "a mark that is never taken off", script: berths, status: 2,
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: closed, gone_on: {formula: today()}}, " +
+				"mark_back: {state: open}, at_most: 9}, columns: {code: C, state: C}}",
+			files: map[string]string{"in": "C\nB1\n"}, why: "add it, for example mark_back: {gone_on: VALUE}, or null for NULL",
+		},
+		{
+			name: "a mark by which a lookup finds rows", script: berths + "CREATE TABLE stay (id ID, berth_id INTEGER);",
+			status: 2,
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: closed}, mark_back: {state: open}, " +
+				"at_most: 9}, columns: {code: C, state: {constant: open}}}\n  stay: {from: in, key: none, columns: " +
+				"{berth_id: {lookup: {table: berth, by: {code: C, state: {constant: open}}}}}}",
+			files: map[string]string{"in": "C\nB1\n"},
+			why:   "mark: changes berth.state, by which a lookup in block stay finds rows",
 		},
 	})
 }

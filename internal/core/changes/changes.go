@@ -18,7 +18,7 @@ type Record struct {
 	Column string
 	Before *string // what the row holds; nil for NULL, or for a row that is added
 	After  *string // what it will hold; or, where it differs and is kept, what the line says
-	File   string  // "" for a row that is removed
+	File   string  // "" for a row that is removed or marked
 	Line   int64
 }
 
@@ -38,7 +38,7 @@ const (
 )
 
 // Each gives take a record for each cell of the rows that are added, for each cell that changes or differs and is kept,
-// and for each row that is removed. place says where a line of a feed stands.
+// and for each row that is removed or marked. place says where a line of a feed stands.
 func Each(ctx context.Context, j *judge.Judgement, place func(feed int, position int64) reason.Place,
 	take func(Record) error) error {
 	for _, g := range j.Growths {
@@ -53,8 +53,23 @@ func Each(ctx context.Context, j *judge.Judgement, place func(feed int, position
 		if err := step(ctx, j, s, place, take); err != nil {
 			return err
 		}
-		err := s.EachRemoved(func(key string) error {
+		if err := gone(s, take); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// gone gives the records of rows that are removed or marked.
+func gone(s *judge.Step, take func(Record) error) error {
+	if s.Gone.Removed() > 0 {
+		return s.EachGone(func(key string) error {
 			return take(Record{Table: s.Table.Name, What: Removed, Key: key})
+		})
+	}
+	for _, m := range s.Gone.Markings() {
+		err := m.EachCell(func(key, column string, before, after *string) error {
+			return take(Record{Table: s.Table.Name, What: Changed, Key: key, Column: column, Before: before, After: after})
 		})
 		if err != nil {
 			return err

@@ -1,6 +1,7 @@
 package clean
 
 import (
+	"fmt"
 	"path"
 	"path/filepath"
 	"time"
@@ -56,12 +57,40 @@ func (k *rowCleaner) prepareProvenance() {
 	if k.from == nil {
 		return
 	}
-	day, by := &k.from.values[formula.Today], &k.from.values[formula.LoadedBy]
-	day.Kind, by.Kind = formula.Moment, formula.Text
-	year, month, date := k.provenance.Day.Date()
+	k.from.values[formula.Today], k.from.values[formula.LoadedBy] = k.provenance.today(), k.provenance.loadedBy()
+}
+
+func (p Provenance) today() formula.Value {
+	year, month, date := p.Day.Date()
 	days, _ := value.Days(int64(year), int64(month), int64(date))
-	day.Moment = value.Moment{Dated: true, Days: days}
-	by.Text, by.Blank = k.provenance.User, k.provenance.User == ""
+	return formula.Value{Kind: formula.Moment, Moment: value.Moment{Dated: true, Days: days}}
+}
+
+func (p Provenance) loadedBy() formula.Value {
+	return formula.Value{Kind: formula.Text, Text: p.User, Blank: p.User == ""}
+}
+
+// Compute returns what a formula over no columns gives, as a value of t in a column of one slot; zone is that of times
+// that don't say theirs, nil for none. An error says why it gives none.
+func (r *Recipe) Compute(f *formula.Formula, t value.Type, zone *time.Location) (*value.Column, error) {
+	today, by := r.provenance.today(), r.provenance.loadedBy()
+	m := formula.NewMachine(0)
+	m.SetProvenance(formula.Today, &today)
+	m.SetProvenance(formula.LoadedBy, &by)
+	v, err := m.Run(f)
+	if err != nil {
+		return nil, err
+	}
+	made := value.NewColumn(t)
+	if v.Kind == formula.Moment && !v.Blank {
+		err = value.PutMoment(&made, t, v.Moment, zone)
+	} else {
+		err = value.ParseIn(&made, t, []byte(v.String()), zone)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%q %w", v.String(), err)
+	}
+	return &made, nil
 }
 
 // tellOf hands formulas what they ask of a record.

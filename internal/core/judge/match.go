@@ -85,8 +85,8 @@ func (r *round) newMatch(s *Step) *match {
 	m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
 	parts := max(r.partsOf(s.rows.Len()), m.index.PartCount())
 	m.questions, m.answers = spool.Streams[question](r.Dir, parts), spool.Streams[answer](r.Dir, parts)
-	if s.Policy.Removal != nil && !r.Partial {
-		s.Removed = newRemoved(r.Dir, parts)
+	if s.Policy.Gone != nil && !r.Partial {
+		s.Gone = newGone(r.Dir, parts)
 	}
 	return m
 }
@@ -103,9 +103,9 @@ func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*v
 	if m.hashes, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, columns), m.hashes); err != nil {
 		return err
 	}
-	if m.step.Removed != nil {
+	if m.step.Gone != nil {
 		nothing := func(line int) bool { return m.step.empty.Has(lines.First + int64(line)) }
-		if err := m.step.Removed.stay(m.hashes, nothing); err != nil {
+		if err := m.step.Gone.stay(m.hashes, nothing); err != nil {
 			return err
 		}
 	}
@@ -170,7 +170,7 @@ func (r *round) match(ctx context.Context, m *match) error {
 	if err := r.fill(ctx, m.step, m.index, keyOf(m.step, m.step.sources)); err != nil {
 		return err
 	}
-	if err := r.findRemoved(ctx, m); err != nil {
+	if err := r.findGone(ctx, m); err != nil {
 		return err
 	}
 	for i := range m.questions {

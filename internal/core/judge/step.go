@@ -14,7 +14,7 @@ import (
 type Step struct {
 	*plan.Step
 	Tally    Tally
-	Removed  *Removed          // rows of the table that the input no longer has; nil where they stay
+	Gone     *Gone             // rows of the table that the input no longer has; nil where they stay
 	Problems []*spool.Problems // each by ascending line; their columns are those of the step
 	SetAside spool.RowSet
 	FirstNew int64 // the number of the first row that it adds, among those that steps add to the table
@@ -60,8 +60,8 @@ func (s *Step) close() error {
 		errs = append(errs, s.changes.spool.Close())
 	}
 	errs = append(errs, s.merges.close())
-	if s.Removed != nil {
-		errs = append(errs, s.Removed.close())
+	if s.Gone != nil {
+		errs = append(errs, s.Gone.close())
 	}
 	for _, log := range s.Problems {
 		errs = append(errs, log.Close())

@@ -339,20 +339,52 @@ func (d *decoder) gone(n ast.Node) *Gone {
 	capped := false
 	d.fields(n, "gone_from_file:", map[string]func(ast.Node){
 		"remove":    d.into(&remove, "remove:"),
+		"mark":      func(n ast.Node) { g.Mark = d.marks(n, "mark:") },
+		"mark_back": func(n ast.Node) { g.Back = d.marks(n, "mark_back:") },
 		"at_most":   func(n ast.Node) { capped = true; d.limit(&g.AtMost, "at_most:", "rows")(n) },
 		"where_sql": d.into(&g.Where, "where_sql:"),
 	})
+	does := "removed"
+	if g.Mark != nil {
+		does = "marked"
+	}
 	switch {
 	case remove.Given() && remove.Value != "yes":
 		d.problem(remove.Place, fmt.Sprintf("remove: can't be %q", remove.Value),
 			"write remove: yes, and the cap as at_most: "+remove.Value)
-	case !remove.Given():
-		d.problem(g.Place, "gone_from_file: doesn't say what becomes of the rows", "add remove: yes")
+	case remove.Given() && g.Mark != nil:
+		d.problem(remove.Place, "rows that are gone can't be both removed and marked", "delete remove: or mark:")
+	case g.Back != nil && g.Mark == nil:
+		d.problem(g.Back[0].Column.Place, "mark_back: has no effect without mark:", "add mark:, or delete mark_back:")
+	case !remove.Given() && g.Mark == nil:
+		d.problem(g.Place, "gone_from_file: doesn't say what becomes of the rows",
+			"add remove: yes, or mark: with columns and their values, for example mark: {status: withdrawn}")
 	case !capped || g.AtMost.Any:
-		d.problem(g.Place, "gone_from_file: doesn't say how many rows may be removed",
+		d.problem(g.Place, "gone_from_file: doesn't say how many rows may be "+does,
 			"add at_most: with a number of rows, or a share like 5%")
 	}
 	return g
+}
+
+// marks decodes columns with what rows are given in them: a value, or a formula.
+func (d *decoder) marks(n ast.Node, key string) (all []Mark) {
+	for _, e := range d.mapping(n, key) {
+		m := Mark{Column: e.key}
+		switch e.value.(type) {
+		case *ast.NullNode:
+			m.Value.Place = placeOf(e.value)
+		case *ast.MappingNode, *ast.MappingValueNode:
+			d.fields(e.value, m.Column.Value+":", map[string]func(ast.Node){"formula": d.into(&m.Formula, "formula:")})
+			if !m.Formula.Given() {
+				d.problem(m.Column.Place, fmt.Sprintf("%s %s has no value", key, m.Column.Value),
+					"write a value, or {formula: today()}")
+			}
+		default:
+			m.Value = d.scalar(e.value, m.Column.Value+":")
+		}
+		all = append(all, m)
+	}
+	return all
 }
 
 func (d *decoder) key(b *Block, n ast.Node) {

@@ -59,7 +59,7 @@ type Input struct {
 	Made            []clean.DerivedColumn
 	Only            Text // a condition on lines
 	Totals          []ControlTotal
-	zone            *time.Location
+	Zone            *time.Location // of times that do not say theirs; nil for none
 }
 
 // Origin is where the rows of the input come from, as people know it: its first file, or its query.
@@ -100,8 +100,17 @@ type Block struct {
 // Gone says what becomes of rows of the table that the input no longer has.
 type Gone struct {
 	Place
-	AtMost Limit // how many of the rows among which they are looked for
-	Where  Text  // a condition in SQL on the table's rows; all of them where it isn't given
+	Mark   []Mark // what they are given; nil where they are removed
+	Back   []Mark // what marked rows are given that the input has again
+	AtMost Limit  // how many of the rows among which they are looked for
+	Where  Text   // a condition in SQL on the table's rows; all of them where it isn't given
+}
+
+// Mark is a column, and what all rows that are marked have in it.
+type Mark struct {
+	Column  Text
+	Value   Text // "" for NULL
+	Formula Text // in place of Value: it uses no column of the input
 }
 
 // Column says where the values of a column come from.

@@ -39,7 +39,7 @@ func (d *decoder) inputs(f *File, n ast.Node) {
 			"range":           d.asked("range:", in.Asked.SetRange),
 			"columns_to_rows": func(n ast.Node) { in.Shape.Columns = d.columnsToRows(n) },
 			"parts_to_rows":   func(n ast.Node) { in.Shape.Parts = d.partsToRows(n) },
-			"time_zone":       func(n ast.Node) { in.zone = d.zone(n) },
+			"time_zone":       func(n ast.Node) { in.Zone = d.zone(n) },
 			"columns":         func(n ast.Node) { columns = n },
 			"new_columns":     func(n ast.Node) { made = n },
 			"only":            d.into(&in.Only, "only:"),

@@ -388,7 +388,7 @@ func count(all ...bool) (n int) {
 func (d *decoder) rules(in *Input, n ast.Node) {
 	for _, e := range d.mapping(n, "columns: of an input") {
 		var split *clean.Split
-		rule := d.rule(e.value, "the rule of a column", in.zone,
+		rule := d.rule(e.value, "the rule of a column", in.Zone,
 			map[string]func(ast.Node){"split": func(n ast.Node) { split = d.split(n) }})
 		rule.Split = split
 		if split != nil && (rule.Number != nil || rule.Dates != nil || rule.Truths != nil || rule.Rounded) {
@@ -405,7 +405,7 @@ func (d *decoder) made(in *Input, n ast.Node) {
 		m := clean.DerivedColumn{Name: e.key.Said()}
 		switch e.value.(type) {
 		case *ast.MappingNode, *ast.MappingValueNode:
-			m.Rule = d.rule(e.value, "a new column", in.zone, map[string]func(ast.Node){
+			m.Rule = d.rule(e.value, "a new column", in.Zone, map[string]func(ast.Node){
 				"formula": func(n ast.Node) { m.Formula = d.scalar(n, "formula:").Said() },
 				"join":    func(n ast.Node) { m.Join = d.saidList(n, "join:") },
 				"between": func(n ast.Node) { m.Between = d.scalar(n, "between:").Value },

@@ -115,8 +115,13 @@ func (r *run) mayStep(ctx context.Context, s *plan.Step) error {
 	if s.Updates() {
 		err = may(err, engine.Update, s.Table, s.WrittenNames())
 	}
-	if s.First == nil && s.Policy.Removal != nil {
-		err = may(err, engine.Delete, s.Table, nil)
+	if s.First == nil && s.Policy.Gone != nil {
+		switch does := s.Policy.Gone; does.Does {
+		case plan.RemoveGone:
+			err = may(err, engine.Delete, s.Table, nil)
+		case plan.MarkGone:
+			err = may(err, engine.Update, s.Table, plan.MarkNames(does.Mark))
+		}
 		if err == nil {
 			err = r.knowsScope(ctx, s)
 		}
@@ -131,7 +136,7 @@ func (r *run) mayStep(ctx context.Context, s *plan.Step) error {
 
 // knowsScope asks whether the database understands among which rows those that are gone are looked for.
 func (r *run) knowsScope(ctx context.Context, s *plan.Step) error {
-	where := s.Policy.Removal.Where
+	where := s.Policy.Gone.Where
 	if !where.Given() {
 		return nil
 	}

@@ -369,20 +369,22 @@ func differingTotals(results []check.Result) *reason.Cause {
 // mayRemove is why the rows that are gone can't be removed; nil when they can.
 func (r *run) mayRemove(j *judge.Judgement) *reason.Cause {
 	for _, s := range j.Steps {
-		g := s.Removed
+		g := s.Gone
 		n := g.Rows()
 		if n == 0 {
 			continue
 		}
 		c := reason.Because(reason.Why{Table: s.Table.Name})
-		switch most := s.Policy.Removal.AtMost; {
+		switch most := s.Policy.Gone.AtMost; {
 		case g.Unknown > 0:
 			c.Kind, c.Limit = reason.RemovalUnknown, g.Unknown
 		case g.References != nil:
 			c.Kind, c.List = reason.RemovalReferenced, reason.List(g.References...)
+		case most.Passed(n, g.Among) && g.Removed() == 0:
+			c.Kind, c.Limit, c.Length, c.Text = reason.MarksOverCap, g.Among, n, most.String()
 		case most.Passed(n, g.Among):
 			c.Kind, c.Limit, c.Length, c.Text = reason.RemovalOverCap, g.Among, n, most.String()
-		case !r.Removal && r.Ask == nil:
+		case !r.Removal && r.Ask == nil && g.Removed() > 0:
 			c.Kind, c.Limit = reason.RemovalNotAllowed, n
 		default:
 			continue

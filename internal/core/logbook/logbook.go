@@ -57,6 +57,8 @@ type Rows struct {
 	Added    int64 `json:"added"`
 	Updated  int64 `json:"updated"`
 	Removed  int64 `json:"removed"`
+	Marked   int64 `json:"marked"`      // rows that were gone from the file
+	Back     int64 `json:"marked_back"` // marked rows that the file had again
 	SetAside int64 `json:"lines_set_aside"`
 }
 
@@ -82,6 +84,9 @@ type Step struct {
 	Input   string `json:"input"`
 	Tally   Tally  `json:"tally"`
 	Removed int64  `json:"removed"`
+
+	Marked     int64 `json:"marked"`      // rows that were gone from the file
+	MarkedBack int64 `json:"marked_back"` // marked rows that the file had again
 
 	Numbers []string `json:"stores_numbers,omitempty"` // the columns without a type in which it stores numbers
 }
@@ -144,7 +149,8 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 		y := s.Tally
 		did.add(text(r.Token), text(s.Name), text(s.Table), text(s.Input), number(y.Read), number(y.Added),
 			number(y.Updated), number(y.Unchanged), number(y.Same+y.Differs), number(y.Repeated), number(y.LeftOut),
-			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled), text(list(s.Numbers)))
+			number(y.SetAside), number(s.Removed), number(y.Differs), number(y.Overruled), text(list(s.Numbers)),
+			number(s.Marked), number(s.MarkedBack))
 	}
 	for _, c := range r.Checks {
 		held.add(text(r.Token), text(c.Asked), text(c.Table), text(c.Says))
@@ -196,12 +202,15 @@ func Sum(ctx context.Context, db engine.Reader, all []*Run) error {
 		r.Rows = &Rows{}
 		byToken[r.Token] = r.Rows
 	}
-	err := read(ctx, db, steps, which{}, []string{"token", "rows_added", "rows_updated", "rows_removed"},
+	err := read(ctx, db, steps, which{}, []string{"token", "rows_added", "rows_updated", "rows_removed", "rows_marked",
+		"rows_marked_back"},
 		func(c record) error {
 			if r := byToken[c.text("token")]; r != nil {
 				r.Added += c.number("rows_added")
 				r.Updated += c.number("rows_updated")
 				r.Removed += c.number("rows_removed")
+				r.Marked += c.number("rows_marked")
+				r.Back += c.number("rows_marked_back")
 			}
 			return nil
 		})
@@ -272,8 +281,9 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 		return err
 	}
 	r.Steps, err = inOrder(ctx, db, steps, r.Token, func(c record) Step {
-		return Step{c.text("step"), c.text("table_name"), c.text("input"), tally(c), c.number("rows_removed"),
-			namesIn(c.text("stores_numbers"))}
+		return Step{Name: c.text("step"), Table: c.text("table_name"), Input: c.text("input"), Tally: tally(c),
+			Removed: c.number("rows_removed"), Marked: c.number("rows_marked"), MarkedBack: c.number("rows_marked_back"),
+			Numbers: namesIn(c.text("stores_numbers"))}
 	})
 	if err != nil {
 		return err

@@ -46,7 +46,7 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1, []string{"Vessel", "GT"}, "abc"}}, Steps: []Step{{"a", "log", "in",
 			Tally{Read: 9, Added: 1,
 				Updated: 1, Unchanged: 1,
-				Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1, []string{"depth"}}},
+				Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1, 2, 3, []string{"depth"}}},
 		Checks: []Check{{"balance", "log", "1 + 1 = 2"}}}
 	for i, token := range []string{kept, lost} {
 		tx, err := db.Begin(ctx, nil, Tables(), 0)

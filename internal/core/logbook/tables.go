@@ -31,7 +31,7 @@ var (
 		"rows_updated#",
 		"rows_unchanged#", "rows_kept#", "rows_repeated#", "rows_left_out#", "rows_set_aside#", "rows_removed#",
 		"rows_differs#=-1", "rows_overruled#=-1", // -1: an older run did not count them
-		"stores_numbers=''")
+		"stores_numbers=''", "rows_marked#=0", "rows_marked_back#=0")
 	checks = table("ladle_run_check", "", "token", "asked", "table_name", "says")
 	spans  = table("ladle_run_rows", "token place", "token", "place#", "turn#", "what", "table_name", "by_columns",
 		"columns", "first_id#", "row_count#", "data*", "hashes*")

@@ -15,18 +15,8 @@ import (
 
 // assign resolves one column of a block or of a lookup. A problem leaves parts of it empty.
 func (r *resolver) assign(feed *Feed, t *schema.Table, c ladlefile.Column) Assignment {
-	column := t.Column(c.Name.Value)
-	switch {
-	case column == nil:
-		r.problem(c.Name.Place, fmt.Sprintf("table %s has no column %q", t.Name, c.Name.Value),
-			fault.DidYouMean(c.Name.Value, t.Names()))
-		return Assignment{}
-	case column.Generated:
-		r.problem(c.Name.Place, fmt.Sprintf("%s.%s is computed by the database", t.Name, column.Name), "delete it here")
-		return Assignment{}
-	case column.Odd != "":
-		r.problem(c.Name.Place, fmt.Sprintf("%s.%s can't be used: %s", t.Name, column.Name, column.Odd),
-			"correct those rows first, or declare the column as text")
+	column := r.column(t, c.Name)
+	if column == nil {
 		return Assignment{}
 	}
 	a := Assignment{Column: column, OnUpdate: c.Source.OnUpdate, StoreAs: c.Source.StoreAs}
@@ -39,6 +29,24 @@ func (r *resolver) assign(feed *Feed, t *schema.Table, c ladlefile.Column) Assig
 		a.Source = r.cell(feed, column.Type, s.From)
 	}
 	return a
+}
+
+// column finds a column that can be written. It is nil, and told, when there is none.
+func (r *resolver) column(t *schema.Table, name ladlefile.Text) *schema.Column {
+	column := t.Column(name.Value)
+	switch {
+	case column == nil:
+		r.problem(name.Place, fmt.Sprintf("table %s has no column %q", t.Name, name.Value),
+			fault.DidYouMean(name.Value, t.Names()))
+	case column.Generated:
+		r.problem(name.Place, fmt.Sprintf("%s.%s is computed by the database", t.Name, column.Name), "delete it here")
+	case column.Odd != "":
+		r.problem(name.Place, fmt.Sprintf("%s.%s can't be used: %s", t.Name, column.Name, column.Odd),
+			"correct those rows first, or declare the column as text")
+	default:
+		return column
+	}
+	return nil
 }
 
 // existing makes a lookup of a foreign key that the file fills with values of the parent's own key, so that a value

@@ -71,19 +71,3 @@ func wide(c *schema.Column) bool {
 	column := value.NewColumn(c.Type)
 	return column.Wide()
 }
-
-// judgeGone refuses removals that could take the rows of another block.
-func (r *resolver) judgeGone(steps []*Step) {
-	for _, s := range steps {
-		if s.Block.Gone == nil || s.Block.Gone.Where.Given() {
-			continue
-		}
-		for _, o := range steps {
-			if o != s && o.Table == s.Table {
-				r.problem(s.Block.Gone.Place, fmt.Sprintf("gone_from_file: in block %s would also remove rows of "+
-					"block %s", s.Name, o.Name),
-					"add where_sql: with the SQL condition for this block's rows, for example where_sql: kind = 'tug'")
-			}
-		}
-	}
-}

@@ -12,6 +12,7 @@ import (
 	"slices"
 
 	"ladle/internal/core/clean"
+	"ladle/internal/core/formula"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
@@ -97,7 +98,7 @@ type Policy struct {
 	Contradictions ladlefile.Contradictions
 	Similar        ladlefile.SimilarNames
 	HoldsNames     bool     // new keys are names, which are held against those that look like them
-	Removal        *Removal // what becomes of rows that the input no longer has; nil when they stay
+	Gone           *Gone    // what becomes of rows that the input no longer has; nil when they stay
 	Excused        []string // the columns to which the database itself may give another value
 	Writes         bool     // rows that are there can change, in one of their columns at least
 }
@@ -111,11 +112,37 @@ func (p Policy) FillsBlanks() bool {
 	return p.Updates() && p.Blank == ladlefile.KeepBlank || p.Contradictions == ladlefile.MostOfContradictions
 }
 
-// Removal says that rows are removed which the input no longer has.
-type Removal struct {
+// Gone says what becomes of rows that the input no longer has.
+type Gone struct {
+	Does   GoneAction
+	Mark   []Mark          // what rows that are gone are given
+	Back   []Mark          // what marked rows are given that the input has again
 	AtMost ladlefile.Limit // how many of the rows among which they are looked for
 	Where  ladlefile.Text  // a condition in SQL on the rows among which they are looked for; all where it isn't given
-	Count  bool            // they are only counted, and stay
+}
+
+// GoneAction is what is done with rows that the input no longer has.
+type GoneAction uint8
+
+const (
+	RemoveGone GoneAction = iota
+	MarkGone
+	CountGone // they stay as they are
+)
+
+// Mark is a column, and what rows are given in it: Constant, or what Formula gives when the load begins.
+type Mark struct {
+	Column   *schema.Column
+	Constant *value.Column // of one slot
+	Formula  *formula.Formula
+}
+
+// MarkNames lists the columns of marks.
+func MarkNames(marks []Mark) (names []string) {
+	for _, m := range marks {
+		names = append(names, m.Column.Name)
+	}
+	return names
 }
 
 // Assignment is a column of a table and where its values come from.
@@ -123,6 +150,7 @@ type Assignment struct {
 	Column   *schema.Column
 	Source   Source
 	OnUpdate ladlefile.AlreadyThere // for this column alone; empty where the policy of the step holds
+	NewOnly  bool                   // it is for rows that are added: in others, marks say what is in the column
 	StoreAs  ladlefile.StoreAs      // empty where nothing is said
 }
 
@@ -216,11 +244,12 @@ func (s *Step) FoundBy() []string {
 	return s.KeyNames()
 }
 
-// Targets lists the columns that an update may change: not the key, and never an auto-numbered id.
+// Targets lists the columns that an update may change: not the key, never an auto-numbered id, and not what is for new
+// rows only.
 func (s *Step) Targets() []int {
 	var all []int
 	for i, c := range s.Columns {
-		if !slices.Contains(s.Key, i) && !c.Column.Identity {
+		if !slices.Contains(s.Key, i) && !c.Column.Identity && !c.NewOnly {
 			all = append(all, i)
 		}
 	}
@@ -338,7 +367,7 @@ func (p *Plan) Locked() []*schema.Table {
 		}
 	}
 	for _, s := range p.Steps {
-		if s.Policy.Removal == nil {
+		if s.Policy.Gone == nil || s.Policy.Gone.Does != RemoveGone {
 			continue
 		}
 		for _, link := range p.Schema.PointingAt(s.Table) {
@@ -371,8 +400,8 @@ func (p *Plan) Compare() {
 		for i := range s.Columns {
 			s.Columns[i].OnUpdate = ""
 		}
-		if s.First == nil && s.Policy.Removal == nil && feeding[s.Table] == 1 {
-			s.Policy.Removal = &Removal{AtMost: ladlefile.Limit{Any: true}, Count: true}
+		if s.First == nil && s.Policy.Gone == nil && feeding[s.Table] == 1 {
+			s.Policy.Gone = &Gone{Does: CountGone, AtMost: ladlefile.Limit{Any: true}}
 			s.Feed.Recipe.CleanAll() // what is left out of the input is not gone from it
 		}
 	}

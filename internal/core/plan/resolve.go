@@ -38,6 +38,7 @@ func Resolve(f *ladlefile.File, headers map[string]source.Header, db *schema.Sch
 	if r.problems == nil {
 		r.makers(steps)
 		r.judgeGone(steps)
+		r.judgeMarks(steps)
 		r.names(steps)
 		r.headers()
 	}
@@ -77,7 +78,7 @@ func policyOf(b *ladlefile.Block) Policy {
 	p := Policy{AlreadyThere: b.AlreadyThere, NotThere: b.NotThere, Blank: b.Blank, BlankKey: b.BlankKey,
 		Contradictions: b.Contradictions, Similar: b.Similar}
 	if b.Gone != nil {
-		p.Removal = &Removal{AtMost: b.Gone.AtMost, Where: b.Gone.Where}
+		p.Gone = &Gone{AtMost: b.Gone.AtMost, Where: b.Gone.Where}
 	}
 	for _, c := range b.Changed {
 		p.Excused = append(p.Excused, c.Value)
@@ -140,6 +141,7 @@ func (r *resolver) step(b *ladlefile.Block) *Step {
 	}
 	if b.Gone != nil {
 		s.Feed.Recipe.CleanAll() // what is left out of the input is not gone from it
+		r.marks(s)
 	}
 	return s
 }

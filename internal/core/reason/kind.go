@@ -99,6 +99,7 @@ const (
 	RemovalUnknown    // the key of Limit lines can't be told
 	RemovalReferenced // rows that other rows refer to: List
 	RemovalOverCap    // Length of Limit rows are gone from the file; Text may be removed
+	MarksOverCap      // Length of Limit rows are gone from the file; Text may be marked
 	RemovalNotAllowed // Limit rows, and nobody was asked
 	TotalsDiffer      // from what the sender states: List
 	CheckFailed
@@ -132,7 +133,7 @@ var names = [kinds]string{"other",
 	"already_there", "not_there", "several_there", "odd_line", "against_odd_line", "contradiction", "database_rejects",
 	"breaks_check",
 	"over_limit", "tables_changed", "query_changed", "loaded_before", "removal_unknown", "removal_referenced",
-	"removal_over_cap",
+	"removal_over_cap", "marks_over_cap",
 	"removal_not_allowed",
 	"totals_differ", "check_failed",
 	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected"}

@@ -282,6 +282,10 @@ var ofRuns = map[Kind]phrase{
 		return fmt.Sprintf("%s of %s of %s gone from the file, and gone_from_file: removes at most %s", Count(c.Length),
 			Plural(c.Limit, "row"), verb(c.Length, c.Table), c.Text)
 	},
+	MarksOverCap: func(c Cause) string {
+		return fmt.Sprintf("%s of %s of %s gone from the file, and gone_from_file: marks at most %s", Count(c.Length),
+			Plural(c.Limit, "row"), verb(c.Length, c.Table), c.Text)
+	},
 	RemovalNotAllowed: func(c Cause) string {
 		return fmt.Sprintf("%s of %s gone from the file, and nobody has confirmed the removal",
 			Plural(c.Limit, "row"), verb(c.Limit, c.Table))

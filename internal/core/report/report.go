@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"math"
 	"slices"
+	"strings"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/judge"
@@ -99,6 +100,8 @@ type Step struct {
 	BlankLines int64        `json:"left_out_blank"`       // of those left out, lines that are blank for the step
 	Removed    int64        `json:"removed"`              // rows of the table that are gone from the file
 	Gone       []string     `json:"removed_keys"`         // the keys of the first of them
+	Marked     Marked       `json:"marked"`               // rows that are gone from the file, and stay with a mark
+	MarkedBack Marked       `json:"marked_back"`          // rows with the mark that the file has again
 	First      *Rows        `json:"first_rows,omitempty"` // as they would be stored
 
 	Similar     []judge.Similar `json:"similar_names"`                // keys that look like others, and that a person accepted
@@ -109,6 +112,33 @@ type Step struct {
 	Unfound     int64           `json:"left_blank_lines"`             // cells that lookups left blank, in all
 	Differences []Difference    `json:"differences"`                  // the first cells that differ from rows which are kept
 	Overruled   []Overruled     `json:"overruled_lines"`              // the first of them
+}
+
+// Marked is rows that are marked in the same way.
+type Marked struct {
+	Rows    int64     `json:"rows"`
+	Columns []string  `json:"columns"` // that get a value
+	Values  []*string `json:"values"`  // those that they get; nil for NULL
+	Keys    []string  `json:"keys"`    // of the first rows
+}
+
+// Words says what the rows get, as "state: closed, gone_on: NULL".
+func (m Marked) Words() string {
+	words := make([]string, len(m.Columns))
+	for i, name := range m.Columns {
+		words[i] = name + ": " + OrNull(m.Values[i])
+	}
+	return strings.Join(words, ", ")
+}
+
+// NoneMarked is no rows.
+func NoneMarked() Marked { return Marked{Columns: []string{}, Values: []*string{}, Keys: []string{}} }
+
+// MarkedBy is what a marking does.
+func MarkedBy(m *judge.Marking) (Marked, error) {
+	keys, err := m.Names(mostNames)
+	return Marked{m.Rows(), append([]string{}, m.Columns...), append([]*string{}, m.Texts()...),
+		append([]string{}, keys...)}, err
 }
 
 // Rows are rows of a table as people read them; NULL is nil.
@@ -150,14 +180,14 @@ func New(p *plan.Plan, files []string, level check.Level, notes []string) *Repor
 func (r *Report) Fill(j *judge.Judgement) error {
 	r.Steps, r.Lookups = []Step{}, []Lookup{}
 	for _, s := range j.Steps {
-		gone, err := s.RemovedNames(mostNames)
+		made, err := gone(s)
 		if err != nil {
 			return err
 		}
 		r.Steps = append(r.Steps, Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
 			Key: s.Recognised().KeyNames(), After: s.After, Tally: s.Tally, Similar: append([]judge.Similar{}, s.Similar...),
 			Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines,
-			Removed: s.Removed.Rows(), Gone: gone})
+			Removed: s.Gone.Removed(), Gone: made.keys, Marked: made.marked, MarkedBack: made.back})
 	}
 	for _, g := range j.Growths {
 		r.Lookups = append(r.Lookups, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),
@@ -167,6 +197,24 @@ func (r *Report) Fill(j *judge.Judgement) error {
 		r.Inputs[i].SetAside = j.SetAside[i].Len()
 	}
 	return nil
+}
+
+// goneRows is what becomes of rows that are gone from the file, or there again.
+type goneRows struct {
+	keys         []string // of those that are removed
+	marked, back Marked
+}
+
+func gone(s *judge.Step) (made goneRows, err error) {
+	made.marked, made.back = NoneMarked(), NoneMarked()
+	if s.Gone.Markings() == nil {
+		made.keys, err = s.GoneNames(mostNames)
+		return made, err
+	}
+	if made.marked, err = MarkedBy(s.Gone.Marked); err == nil {
+		made.back, err = MarkedBy(s.Gone.Returned)
+	}
+	return made, err
 }
 
 // Show adds a line that is set aside, unless there are many already.
@@ -197,7 +245,7 @@ func (r *Report) LinesRead() (n int64) {
 func (r *Report) SameTallies(o *Report) bool {
 	return slices.EqualFunc(r.Steps, o.Steps, func(a, b Step) bool {
 		return a.Tally == b.Tally &&
-			a.Removed == b.Removed
+			a.Removed == b.Removed && a.Marked.Rows == b.Marked.Rows && a.MarkedBack.Rows == b.MarkedBack.Rows
 	}) &&
 		slices.EqualFunc(r.Lookups, o.Lookups, func(a, b Lookup) bool { return a.Added == b.Added })
 }

@@ -15,6 +15,7 @@ import (
 	"ladle/internal/core/intake"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 	"ladle/internal/core/setaside"
@@ -69,10 +70,12 @@ type Step struct {
 	Input  string   `json:"input"`
 	Key    []string `json:"key"`
 	Tally  Tally    `json:"tally"`
-	Gone   bool     `json:"removes_extra_rows"` // the ladle file says that these are removed
+	Gone   bool     `json:"removes_extra_rows"` // the ladle file says that these are removed or marked
 	Missed []string `json:"missing_rows"`       // the first of them
 	Differ []string `json:"differing_cells"`    // likewise
 	Extras []string `json:"extra_rows"`         // likewise
+
+	StillMarked report.Marked `json:"still_marked"` // rows that are marked as gone, though the input has them
 }
 
 // Tally is the account of the lines of a step: Read is the sum of all others but Extra.
@@ -177,7 +180,7 @@ func (v *Verification) compare(ctx context.Context, db engine.Reader, in *intake
 		}
 		m := c.made
 		v.agrees = v.agrees && m.Tally.Missing+m.Tally.Differs == 0 && (!m.Gone || m.Tally.Extra == nil ||
-			*m.Tally.Extra == 0)
+			*m.Tally.Extra == 0) && m.StillMarked.Rows == 0
 		v.Steps, v.Excepted = append(v.Steps, *m), append(v.Excepted, c.laterRuns...)
 	}
 	groups := setaside.Groups{File: in.File}
@@ -212,19 +215,24 @@ func (c *comparison) run(ctx context.Context) (err error) {
 	*c.made = Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Key: s.Recognised().KeyNames(),
 		Tally: Tally{Read: y.Read, Same: y.Unchanged + y.Same, Missing: y.Added, Repeated: y.Repeated,
 			Overruled: y.Overruled,
-			LeftOut:   y.LeftOut}}
+			LeftOut:   y.LeftOut}, StillMarked: report.NoneMarked()}
 	c.made.Tally.NotCompared = s.SetAside.Without(c.excepted).Len()
 	c.made.Tally.Excepted = y.SetAside - c.made.Tally.NotCompared
 	if s.First == nil && len(s.Key) == 0 {
 		return c.pairs(ctx)
 	}
-	if g := s.Removed; g != nil && g.Unknown == 0 {
+	if g := s.Gone; g != nil && g.Unknown == 0 {
 		n := g.Rows()
-		c.made.Tally.Extra, c.made.Gone = &n, !s.Policy.Removal.Count
-		if c.made.Extras, err = s.RemovedNames(mostNamed); err != nil {
+		c.made.Tally.Extra, c.made.Gone = &n, s.Policy.Gone.Does != plan.CountGone
+		if c.made.Extras, err = s.GoneNames(mostNamed); err != nil {
 			return err
 		}
-		err = s.EachRemoved(func(key string) error { return c.tell(changes.Record{What: changes.Extra, Key: key}) })
+		if g.Returned != nil {
+			if c.made.StillMarked, err = report.MarkedBy(g.Returned); err != nil {
+				return err
+			}
+		}
+		err = s.EachGone(func(key string) error { return c.tell(changes.Record{What: changes.Extra, Key: key}) })
 		if err != nil {
 			return err
 		}

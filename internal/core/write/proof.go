@@ -34,9 +34,12 @@ func (w *Writer) Proof(ctx context.Context) check.Input {
 	}
 	for _, s := range j.Steps {
 		in.Work = append(in.Work, w.seen(ctx, w.added(ctx, s), w.turn(s)+1), w.seen(ctx, w.changed(ctx, s), w.turn(s)))
-		if n := s.Removed.Rows(); n > 0 {
-			in.Removed = append(in.Removed, check.Removal{Table: s.Table, By: s.Removed.By, Rows: n,
-				Keys: s.Removed.Keys})
+		for i, m := range s.Gone.Markings() {
+			in.Work = append(in.Work, w.seen(ctx, marked(m), turnMarked+i))
+		}
+		if n := s.Gone.Removed(); n > 0 {
+			in.Removed = append(in.Removed, check.Removal{Table: s.Table, By: s.Gone.By, Rows: n,
+				Keys: s.Gone.Keys})
 		}
 	}
 	return in
@@ -108,11 +111,7 @@ func (w *Writer) changed(ctx context.Context, s *judge.Step) check.Work {
 		return work
 	}
 	work.By, work.Columns, work.Excused = s.FoundBy(), s.TargetNames(), s.Policy.Excused
-	for _, r := range append(s.Table.Declared(), s.Undeclared()...) {
-		if slices.ContainsFunc(r.Columns, func(c string) bool { return slices.Contains(work.Columns, c) }) {
-			work.Points = append(work.Points, r)
-		}
-	}
+	work.Points = pointsIn(append(s.Table.Declared(), s.Undeclared()...), work.Columns)
 	work.Sent = func(take func(*value.Batch) error) error {
 		for r, err := range w.revisions(ctx, s) {
 			if err == nil {
@@ -126,6 +125,22 @@ func (w *Writer) changed(ctx context.Context, s *judge.Step) check.Work {
 		return nil
 	}
 	return work
+}
+
+// marked is what a marking does to rows that are there.
+func marked(m *judge.Marking) check.Work {
+	return check.Work{Table: m.Table, Updated: m.Rows(), By: m.By(), Columns: m.Columns,
+		Points: pointsIn(m.Table.Declared(), m.Columns),
+		Sent: func(take func(*value.Batch) error) error {
+			return m.Each(func(_, after *value.Batch) error { return take(after) })
+		}}
+}
+
+// pointsIn returns the relations that begin in one of the columns.
+func pointsIn(all []schema.Relation, columns []string) []schema.Relation {
+	return slices.DeleteFunc(slices.Clone(all), func(r schema.Relation) bool {
+		return !slices.ContainsFunc(r.Columns, func(c string) bool { return slices.Contains(columns, c) })
+	})
 }
 
 // whole returns a revision all columns of the work; those that it leaves as they are hold nothing.

@@ -1,7 +1,7 @@
 // Package write brings judged rows into the database.
 //
 // A [Writer] takes a judgement and a transaction. [Writer.Write] reserves the ids of all rows that are added, removes
-// the rows that go, adds those that lookups need, and then, step by step in the order of the plan, changes the rows
+// or marks the rows that are gone, adds those that lookups need, and then, step by step in the order of the plan, changes the rows
 // that are there and adds the others; each row is sent once, and ready. What it does with rows goes to a [Recorder] as
 // well. [Writer.Proof] says what must be true then, for package check.
 package write
@@ -12,6 +12,7 @@ import (
 	"slices"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
@@ -51,6 +52,9 @@ func (w *Writer) Write(ctx context.Context) (rejected bool, err error) {
 		return false, err
 	}
 	if err := w.remove(ctx); err != nil {
+		return false, err
+	}
+	if err := w.mark(ctx); err != nil {
 		return false, err
 	}
 	for _, g := range w.Judgement.Growths {
@@ -127,7 +131,7 @@ func (w *Writer) growth(ctx context.Context, g *judge.Growth) (rejected bool, er
 // reference, the column that closes it is emptied first.
 func (w *Writer) remove(ctx context.Context) error {
 	for _, s := range w.Judgement.Steps {
-		if s.Removed.Rows() == 0 {
+		if s.Gone.Removed() == 0 {
 			continue
 		}
 		for _, column := range w.circular(s) {
@@ -137,10 +141,10 @@ func (w *Writer) remove(ctx context.Context) error {
 		}
 	}
 	for _, s := range slices.Backward(w.Judgement.Steps) {
-		if s.Removed.Rows() == 0 {
+		if s.Gone.Removed() == 0 {
 			continue
 		}
-		if err := s.Removed.Keys(func(keys *value.Batch) error { return w.removeRows(ctx, s, keys) }); err != nil {
+		if err := s.Gone.Keys(func(keys *value.Batch) error { return w.removeRows(ctx, s, keys) }); err != nil {
 			return err
 		}
 	}
@@ -148,7 +152,7 @@ func (w *Writer) remove(ctx context.Context) error {
 }
 
 func (w *Writer) removeRows(ctx context.Context, s *judge.Step, keys *value.Batch) error {
-	by := s.Removed.By
+	by := s.Gone.By
 	if w.Recorder != nil {
 		if err := w.Recorder.Removing(ctx, turnRemoved, s.Table, by, keys); err != nil {
 			return err
@@ -162,10 +166,36 @@ func (w *Writer) removeRows(ctx context.Context, s *judge.Step, keys *value.Batc
 	return err
 }
 
+// mark marks rows that are gone from the input, and marks others back.
+func (w *Writer) mark(ctx context.Context) error {
+	for _, s := range w.Judgement.Steps {
+		for i, m := range s.Gone.Markings() {
+			err := m.Each(func(before, after *value.Batch) error {
+				if w.Recorder != nil {
+					err := w.Recorder.Changing(ctx, turnMarked+i, m.Table, m.By(), m.Columns, before)
+					if err != nil {
+						return err
+					}
+				}
+				refused, err := w.Tx.Update(ctx, m.Table, m.By(), m.Columns, after)
+				if err == nil && len(refused) > 0 {
+					err = fault.New(fault.Wrong, fmt.Sprintf("block %s: the database rejects the mark of a row of %s: %s", s.Name,
+						m.Table.Name, refused[0].Why), "change mark: and mark_back: of the block")
+				}
+				return err
+			})
+			if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // circular lists the columns by which rows that are removed refer to others that are removed with them or before them.
 func (w *Writer) circular(s *judge.Step) (columns []string) {
 	for _, o := range w.Judgement.Steps[s.Number:] {
-		if o.Removed.Rows() == 0 {
+		if o.Gone.Removed() == 0 {
 			continue
 		}
 		for _, r := range s.Table.Declared() {
@@ -180,7 +210,7 @@ func (w *Writer) circular(s *judge.Step) (columns []string) {
 
 // empty makes a column of the rows that are removed NULL.
 func (w *Writer) empty(ctx context.Context, s *judge.Step, column string) error {
-	g, t := s.Removed, s.Table
+	g, t := s.Gone, s.Table
 	return g.Keys(func(keys *value.Batch) error {
 		if w.Recorder != nil {
 			if err := w.Recorder.Emptying(ctx, turnEmptied, t, g.By, column, keys); err != nil {
@@ -219,10 +249,13 @@ type Recorder interface {
 	Uncompared(ctx context.Context, turn int, t *schema.Table, rows int64) error
 }
 
-// The turns of what a load does with rows, in the order of writing: what is removed, what lookups add, then the steps.
+// The turns of what a load does with rows, in the order of writing: what is removed, what is marked and marked back,
+// what lookups add, then the steps.
 const (
 	turnEmptied = iota
 	turnRemoved
+	turnMarked
+	turnMarkedBack
 	turnLookups
 )
 

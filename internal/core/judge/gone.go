@@ -9,24 +9,29 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/keyindex"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
 
-// Removed are the rows of a step's table that its input no longer has. Every line counts as there, also one that is set
-// aside or left out.
-type Removed struct {
+// Gone are the rows of a step's table that its input no longer has. Every line counts as there, also one that is set
+// aside or left out. Where rows are marked, those with the mark are not gone once more; Returned are those with the mark
+// that the input has again.
+type Gone struct {
 	Unknown    int64    // lines whose key can't be told
-	References []string // the first rows that stay and refer to one that would go, in words
-	By         []string // the columns by which the rows are removed
+	References []string // the first rows that stay and refer to one that would be removed, in words
+	By         []string // the columns by which the rows are found again
 	Among      int64    // the number of rows among which they are looked for
+	Returned   *Marking // nil where rows are not marked
+	Marked     *Marking // the rows that are gone, as they are marked; nil where they are not
 
-	columns    []string                       // of the rows: By, their key, and what other rows refer to
+	columns    []string                       // of the rows: By, their key, marks, and what other rows refer to
 	keysInFile []*spool.Stream[keyindex.Hash] // the keys of all lines, by part
 	candidates []*spool.Stream[numberedKey]   // the keys of the rows, by part
 	rows       *spool.Spool                   // the rows among which they are looked for
 	missing    spool.RowSet                   // those that are gone
+	mark       mark
 }
 
 // numberedKey is the key of a row, and its number.
@@ -35,13 +40,12 @@ type numberedKey struct {
 	row int64
 }
 
-func newRemoved(dir string, parts int) *Removed {
-	return &Removed{keysInFile: spool.Streams[keyindex.Hash](dir, parts), candidates: spool.Streams[numberedKey](dir,
-		parts)}
+func newGone(dir string, parts int) *Gone {
+	return &Gone{keysInFile: spool.Streams[keyindex.Hash](dir, parts), candidates: spool.Streams[numberedKey](dir, parts)}
 }
 
 // stay takes the keys of lines, but for those that have nothing for the step.
-func (g *Removed) stay(hashes []keyindex.Hash, nothing func(line int) bool) error {
+func (g *Gone) stay(hashes []keyindex.Hash, nothing func(line int) bool) error {
 	for line, h := range hashes {
 		if nothing(line) {
 			continue
@@ -57,26 +61,37 @@ func (g *Removed) stay(hashes []keyindex.Hash, nothing func(line int) bool) erro
 	return nil
 }
 
-// findRemoved reads the rows of the table among which those that are gone are looked for, and finds them.
-func (r *round) findRemoved(ctx context.Context, m *match) error {
-	g, s := m.step.Removed, m.step
+// findGone reads the rows of the table among which those that are gone are looked for, and finds them.
+func (r *round) findGone(ctx context.Context, m *match) error {
+	g, s := m.step.Gone, m.step
 	if g == nil {
 		return nil
 	}
 	g.By = s.FoundBy()
 	g.columns = slices.Clone(g.By)
-	for _, c := range append(s.KeyNames(), r.referredColumns(s.Table)...) {
-		if !slices.Contains(g.columns, c) {
-			g.columns = append(g.columns, c)
+	use := func(columns ...string) {
+		for _, c := range columns {
+			if !slices.Contains(g.columns, c) {
+				g.columns = append(g.columns, c)
+			}
 		}
 	}
+	use(s.KeyNames()...)
+	if s.Policy.Gone.Does == plan.MarkGone {
+		if err := g.readyMarks(s); err != nil {
+			return err
+		}
+		use(g.Marked.Columns...)
+	} else {
+		use(r.referredColumns(s.Table)...)
+	}
 	g.rows = spool.New(r.Dir, engine.Types(s.Table, g.columns))
-	condition := s.Policy.Removal.Where.Value
-	if !s.Policy.Removal.Where.Given() {
+	condition := s.Policy.Gone.Where.Value
+	if !s.Policy.Gone.Where.Given() {
 		condition = "1 = 1"
 	}
 	err := r.Database.Among(ctx, s.Table, condition, g.columns,
-		func(b *value.Batch) error { return r.askRemoved(ctx, m, b) })
+		func(b *value.Batch) error { return r.askGone(ctx, m, b) })
 	if err != nil {
 		return err
 	}
@@ -89,9 +104,9 @@ func (r *round) findRemoved(ctx context.Context, m *match) error {
 	return nil
 }
 
-// askRemoved takes rows of the table. One without a key is none of the file's.
-func (r *round) askRemoved(ctx context.Context, m *match, b *value.Batch) error {
-	g := m.step.Removed
+// askGone takes rows of the table. One without a key is none of the file's.
+func (r *round) askGone(ctx context.Context, m *match, b *value.Batch) error {
+	g := m.step.Gone
 	hashes, err := m.index.Hashes(ctx, r.Database, g.pick(m.index.Columns, b), nil)
 	if err != nil {
 		return err
@@ -104,12 +119,15 @@ func (r *round) askRemoved(ctx context.Context, m *match, b *value.Batch) error 
 			int64(row)}); err != nil {
 			return err
 		}
+		if g.Marked != nil && g.mark.on(g.pick(g.Marked.Columns, b), row) {
+			g.mark.rows.Add(g.rows.Rows() + int64(row))
+		}
 	}
 	return g.rows.Append(b)
 }
 
 // pick returns columns of rows by their names.
-func (g *Removed) pick(names []string, b *value.Batch) []*value.Column {
+func (g *Gone) pick(names []string, b *value.Batch) []*value.Column {
 	picked := make([]*value.Column, len(names))
 	for i, name := range names {
 		picked[i] = &b.Columns[slices.Index(g.columns, name)]
@@ -117,7 +135,7 @@ func (g *Removed) pick(names []string, b *value.Batch) []*value.Column {
 	return picked
 }
 
-func (g *Removed) part(i int) error {
+func (g *Gone) part(i int) error {
 	var there keyindex.Set
 	err := g.keysInFile[i].Each(func(h *keyindex.Hash) error {
 		there.Insert(*h)
@@ -127,33 +145,68 @@ func (g *Removed) part(i int) error {
 		return err
 	}
 	return g.candidates[i].Each(func(k *numberedKey) error {
-		if there.Find(k.key) == nil {
+		switch marked := g.mark.rows.Has(k.row); {
+		case there.Find(k.key) == nil && !marked:
 			g.missing.Add(k.row)
+		case there.Find(k.key) != nil && marked:
+			g.Returned.rows.Add(k.row)
 		}
 		return nil
 	})
 }
 
-// Rows is the number of rows that are gone; a nil Removed has none.
-func (g *Removed) Rows() int64 {
+// Rows is the number of rows that are gone; a nil Gone has none.
+func (g *Gone) Rows() int64 {
 	if g == nil {
 		return 0
 	}
 	return g.missing.Len()
 }
 
-// Keys returns the columns By of the rows that are gone, in batches.
-func (g *Removed) Keys(take func(*value.Batch) error) error { return g.each(len(g.By), take) }
+// Removed is the number of rows that are to be removed.
+func (g *Gone) Removed() int64 {
+	if g == nil || g.Marked != nil {
+		return 0
+	}
+	return g.missing.Len()
+}
 
-// each returns the first columns of the rows that are gone, in batches.
-func (g *Removed) each(columns int, take func(*value.Batch) error) error {
+// MarkedRows is the number of rows that are marked.
+func (g *Gone) MarkedRows() int64 {
+	if g == nil || g.Marked == nil {
+		return 0
+	}
+	return g.Marked.Rows()
+}
+
+// ReturnedRows is the number of rows that are marked back.
+func (g *Gone) ReturnedRows() int64 {
+	if g == nil || g.Returned == nil {
+		return 0
+	}
+	return g.Returned.Rows()
+}
+
+// Markings are the rows that are marked, and those that are marked back; nil for none.
+func (g *Gone) Markings() (all []*Marking) {
+	if g == nil || g.Marked == nil {
+		return nil
+	}
+	return []*Marking{g.Marked, g.Returned}
+}
+
+// Keys returns the columns By of the rows that are gone, in batches.
+func (g *Gone) Keys(take func(*value.Batch) error) error { return g.each(&g.missing, len(g.By), take) }
+
+// each returns the first columns of some of the rows, in batches.
+func (g *Gone) each(set *spool.RowSet, columns int, take func(*value.Batch) error) error {
 	want, rows := make([]int, columns), &value.Batch{}
 	for i := range want {
 		want[i] = i
 	}
 	for i := range g.rows.Batches() {
 		first := g.rows.First(i)
-		if !g.missing.Any(first, g.rows.Len(i)) {
+		if !set.Any(first, g.rows.Len(i)) {
 			continue
 		}
 		if err := g.rows.Read(i, want, rows); err != nil {
@@ -161,7 +214,7 @@ func (g *Removed) each(columns int, take func(*value.Batch) error) error {
 		}
 		gone := value.NewBatch(g.rows.Types()[:columns])
 		for row := range g.rows.Len(i) {
-			if g.missing.Has(first + int64(row)) {
+			if set.Has(first + int64(row)) {
 				for c := range want {
 					gone.Columns[c].AppendFrom(&rows.Columns[c], row)
 				}
@@ -175,9 +228,12 @@ func (g *Removed) each(columns int, take func(*value.Batch) error) error {
 }
 
 // Names names the first rows that are gone by their keys, at most so many.
-func (s *Step) RemovedNames(most int) (names []string, err error) {
+func (s *Step) GoneNames(most int) ([]string, error) { return firstNames(s.EachGone, most) }
+
+// firstNames takes the first names that each gives, at most so many.
+func firstNames(each func(take func(string) error) error, most int) (names []string, err error) {
 	enough := errors.New("enough")
-	err = s.EachRemoved(func(name string) error {
+	err = each(func(name string) error {
 		if len(names) == most {
 			return enough
 		}
@@ -190,15 +246,20 @@ func (s *Step) RemovedNames(most int) (names []string, err error) {
 	return names, err
 }
 
-// EachRemoved names all rows that are removed, by their keys.
-func (s *Step) EachRemoved(take func(name string) error) error {
-	if s.Removed.Rows() == 0 {
+// EachGone names all rows that are gone, by their keys.
+func (s *Step) EachGone(take func(name string) error) error {
+	if s.Gone.Rows() == 0 {
 		return nil
 	}
-	return s.Removed.each(len(s.Removed.columns), func(b *value.Batch) error {
-		key := s.Removed.pick(s.KeyNames(), b)
+	return s.Gone.eachName(&s.Gone.missing, s.KeyNames(), take)
+}
+
+// eachName names some of the rows by their keys.
+func (g *Gone) eachName(set *spool.RowSet, key []string, take func(name string) error) error {
+	return g.each(set, len(g.columns), func(b *value.Batch) error {
+		columns := g.pick(key, b)
 		for row := range b.Len() {
-			if err := take(textOf(key, row)); err != nil {
+			if err := take(textOf(columns, row)); err != nil {
 				return err
 			}
 		}
@@ -230,7 +291,7 @@ func (r *round) referredColumns(t *schema.Table) (columns []string) {
 // referred looks for rows that stay and refer to one that would be removed.
 func (r *round) referred(ctx context.Context) error {
 	for _, s := range r.Steps {
-		if s.Removed.Rows() == 0 {
+		if s.Gone.Removed() == 0 {
 			continue
 		}
 		for _, p := range r.references(s.Table) {
@@ -255,9 +316,9 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 	if going != nil {
 		columns = append(columns, going.by...)
 	}
-	return s.Removed.each(len(s.Removed.columns), func(b *value.Batch) error {
+	return s.Gone.each(&s.Gone.missing, len(s.Gone.columns), func(b *value.Batch) error {
 		keys := &value.Batch{}
-		for _, c := range s.Removed.pick(p.ParentColumns, b) {
+		for _, c := range s.Gone.pick(p.ParentColumns, b) {
 			keys.Columns = append(keys.Columns, *c)
 		}
 		return r.Database.Probe(ctx, p.Child, p.Columns, keys, columns, func(found *value.Batch) error {
@@ -265,8 +326,8 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 				if going != nil && going.rows[value.Identity(found.Columns[len(p.Columns):], row)] {
 					continue
 				}
-				if len(s.Removed.References) < mostReferences {
-					s.Removed.References = append(s.Removed.References,
+				if len(s.Gone.References) < mostReferences {
+					s.Gone.References = append(s.Gone.References,
 						fmt.Sprintf("a row of %s refers to the row of %s with %s %s", p.Child.Name,
 							s.Table.Name, strings.Join(p.ParentColumns, ", "),
 							textOf(value.Pointers(found.Columns[:len(p.Columns)]), row)))
@@ -286,13 +347,13 @@ type removal struct {
 func (r *round) goingFrom(t *schema.Table) (*removal, error) {
 	var g *removal
 	for _, s := range r.Steps {
-		if s.Table != t || s.Removed.Rows() == 0 {
+		if s.Table != t || s.Gone.Removed() == 0 {
 			continue
 		}
 		if g == nil {
-			g = &removal{s.Removed.By, map[string]bool{}}
+			g = &removal{s.Gone.By, map[string]bool{}}
 		}
-		err := s.Removed.Keys(func(b *value.Batch) error {
+		err := s.Gone.Keys(func(b *value.Batch) error {
 			for row := range b.Len() {
 				g.rows[value.Identity(b.Columns, row)] = true
 			}
@@ -305,7 +366,7 @@ func (r *round) goingFrom(t *schema.Table) (*removal, error) {
 	return g, nil
 }
 
-func (g *Removed) close() error {
+func (g *Gone) close() error {
 	closeAll(g.keysInFile)
 	closeAll(g.candidates)
 	if g.rows == nil {

@@ -1,6 +1,7 @@
 package conformance
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 )
@@ -174,6 +175,46 @@ func TestMarks(t *testing.T) {
 				"{berth_id: {lookup: {table: berth, by: {code: C, state: {constant: open}}}}}}",
 			files: map[string]string{"in": "C\nB1\n"},
 			why:   "mark: changes berth.state, by which a lookup in block stay finds rows",
+		},
+	})
+}
+
+// TestAllColumnsAsKey: a table without a key of its own becomes what the file says, by exactly what differs.
+func TestAllColumnsAsKey(t *testing.T) {
+	const entries = `CREATE TABLE kind (id ID, name WORD NOT NULL UNIQUE);
+		CREATE TABLE entry (id ID, day DATE NOT NULL, text VARCHAR(20), kind_id INTEGER REFERENCES kind (id), seen_by VARCHAR(9));
+		INSERT INTO kind (name) VALUES ('Fog'), ('Gale');
+		INSERT INTO entry (day, text, kind_id, seen_by) VALUES ('2026-01-01', 'a', 1, 'x'), ('2026-01-01', 'a', 1, 'y'), ('2026-01-01', 'A', 1, NULL), ('2026-01-02', NULL, 2, NULL);`
+	const block = "entry: {from: in, key: all_columns, %s columns: {day: D, text: T, kind_id: {from: K, lookup: kind.name, " +
+		"not_found: add}}}"
+	relate(t, []relation{
+		{
+			name: "equal rows count as often as they occur", script: entries,
+			tables:   fmt.Sprintf(block, ""),
+			files:    map[string]string{"in": "D,T,K\n2026-01-01,a,Fog\n2026-01-01,a,Fog\n2026-01-01,a,Fog\n2026-01-02,,Gale\n2026-01-03,b,Ice\n"},
+			accounts: []string{"entry: 5, 2 added, 3 same"},
+			query:    "SELECT count(*), count(seen_by) FROM entry", rows: []string{"6|2"},
+		},
+		{
+			name: "what the file lacks is removed", script: entries, more: []string{"--allow-removal"},
+			tables:   fmt.Sprintf(block, "gone_from_file: {remove: yes, at_most: 3},"),
+			files:    map[string]string{"in": "D,T,K\n2026-01-02,,Gale\n2026-01-01,a,Fog\n2026-01-02,,Gale\n"},
+			accounts: []string{"entry: 3, 1 added, 2 same, 2 removed"},
+			query:    "SELECT text, seen_by, count(*) FROM entry GROUP BY text, seen_by ORDER BY count(*)",
+			rows:     []string{"a|x|1", "NULL|NULL|2"},
+		},
+		{
+			name: "a line that can't be read forbids to remove", script: entries, more: []string{"--allow-removal"}, status: 1,
+			tables:   fmt.Sprintf(block, "gone_from_file: {remove: yes, at_most: 3},") + "\nset_aside_limit: any",
+			files:    map[string]string{"in": "D,T,K\nsoon,,Gale\n2026-01-01,a,Fog\n"},
+			accounts: []string{"entry: 2, 1 same, 1 aside, 3 removed"}, asides: []string{`in.csv:2: D "soon" is not a date like 2026-03-31`},
+			why:   "the key of 1 line can't be read or looked up",
+			query: "SELECT count(*) FROM entry", rows: []string{"4"},
+		},
+		{
+			name: "nothing to update by", script: entries, status: 2,
+			tables: fmt.Sprintf(block, "already_there: update,"), files: map[string]string{"in": "D,T,K\n"},
+			why: "with all columns as the key, lines are equal to a row or new",
 		},
 	})
 }

@@ -63,34 +63,14 @@ func (g *Gone) stay(hashes []keyindex.Hash, nothing func(line int) bool) error {
 
 // findGone reads the rows of the table among which those that are gone are looked for, and finds them.
 func (r *round) findGone(ctx context.Context, m *match) error {
-	g, s := m.step.Gone, m.step
+	g := m.step.Gone
 	if g == nil {
 		return nil
 	}
-	g.By = s.FoundBy()
-	g.columns = slices.Clone(g.By)
-	use := func(columns ...string) {
-		for _, c := range columns {
-			if !slices.Contains(g.columns, c) {
-				g.columns = append(g.columns, c)
-			}
-		}
+	if err := r.readyGone(m.step); err != nil {
+		return err
 	}
-	use(s.KeyNames()...)
-	if s.Policy.Gone.Does == plan.MarkGone {
-		if err := g.readyMarks(s); err != nil {
-			return err
-		}
-		use(g.Marked.Columns...)
-	} else {
-		use(r.referredColumns(s.Table)...)
-	}
-	g.rows = spool.New(r.Dir, engine.Types(s.Table, g.columns))
-	condition := s.Policy.Gone.Where.Value
-	if !s.Policy.Gone.Where.Given() {
-		condition = "1 = 1"
-	}
-	err := r.Database.Among(ctx, s.Table, condition, g.columns,
+	err := r.Database.Among(ctx, m.step.Table, scope(m.step), g.columns,
 		func(b *value.Batch) error { return r.askGone(ctx, m, b) })
 	if err != nil {
 		return err
@@ -102,6 +82,39 @@ func (r *round) findGone(ctx context.Context, m *match) error {
 		}
 	}
 	return nil
+}
+
+// readyGone makes room for the rows of a step's table.
+func (r *round) readyGone(s *Step) error {
+	g := s.Gone
+	g.By = s.FoundBy()
+	g.columns = slices.Clone(g.By)
+	use := func(columns ...string) {
+		for _, c := range columns {
+			if !slices.Contains(g.columns, c) {
+				g.columns = append(g.columns, c)
+			}
+		}
+	}
+	use(s.RecognisedBy()...)
+	if s.Policy.Gone.Does == plan.MarkGone {
+		if err := g.readyMarks(s); err != nil {
+			return err
+		}
+		use(g.Marked.Columns...)
+	} else {
+		use(r.referredColumns(s.Table)...)
+	}
+	g.rows = spool.New(r.Dir, engine.Types(s.Table, g.columns))
+	return nil
+}
+
+// scope is the condition on the rows among which those that are gone are looked for.
+func scope(s *Step) string {
+	if where := s.Policy.Gone.Where; where.Given() {
+		return where.Value
+	}
+	return "1 = 1"
 }
 
 // askGone takes rows of the table. One without a key is none of the file's.
@@ -119,11 +132,31 @@ func (r *round) askGone(ctx context.Context, m *match, b *value.Batch) error {
 			int64(row)}); err != nil {
 			return err
 		}
-		if g.Marked != nil && g.mark.on(g.pick(g.Marked.Columns, b), row) {
-			g.mark.rows.Add(g.rows.Rows() + int64(row))
+	}
+	return g.take(b)
+}
+
+// take keeps rows, and which of them are marked.
+func (g *Gone) take(b *value.Batch) error {
+	if g.Marked != nil {
+		marks := g.pick(g.Marked.Columns, b)
+		for row := range b.Len() {
+			if g.mark.on(marks, row) {
+				g.mark.rows.Add(g.rows.Rows() + int64(row))
+			}
 		}
 	}
 	return g.rows.Append(b)
+}
+
+// stand says of a row whether a line has its key.
+func (g *Gone) stand(row int64, there bool) {
+	switch marked := g.mark.rows.Has(row); {
+	case !there && !marked:
+		g.missing.Add(row)
+	case there && marked:
+		g.Returned.rows.Add(row)
+	}
 }
 
 // pick returns columns of rows by their names.
@@ -145,12 +178,7 @@ func (g *Gone) part(i int) error {
 		return err
 	}
 	return g.candidates[i].Each(func(k *numberedKey) error {
-		switch marked := g.mark.rows.Has(k.row); {
-		case there.Find(k.key) == nil && !marked:
-			g.missing.Add(k.row)
-		case there.Find(k.key) != nil && marked:
-			g.Returned.rows.Add(k.row)
-		}
+		g.stand(k.row, there.Find(k.key) != nil)
 		return nil
 	})
 }
@@ -251,7 +279,7 @@ func (s *Step) EachGone(take func(name string) error) error {
 	if s.Gone.Rows() == 0 {
 		return nil
 	}
-	return s.Gone.eachName(&s.Gone.missing, s.KeyNames(), take)
+	return s.Gone.eachName(&s.Gone.missing, s.RecognisedBy(), take)
 }
 
 // eachName names some of the rows by their keys.
@@ -259,12 +287,24 @@ func (g *Gone) eachName(set *spool.RowSet, key []string, take func(name string) 
 	return g.each(set, len(g.columns), func(b *value.Batch) error {
 		columns := g.pick(key, b)
 		for row := range b.Len() {
-			if err := take(textOf(columns, row)); err != nil {
+			if err := take(rowName(columns, row)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// rowName names a row by some of its columns.
+func rowName(columns []*value.Column, row int) string {
+	texts := make([]string, len(columns))
+	for i, c := range columns {
+		texts[i] = "NULL"
+		if text := textIn(c, row); text != nil {
+			texts[i] = *text
+		}
+	}
+	return strings.Join(texts, ", ")
 }
 
 // references lists the relations by which rows refer to those of t, those that only lookups make among them.

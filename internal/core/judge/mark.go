@@ -47,8 +47,8 @@ func (m *mark) on(columns []*value.Column, row int) bool {
 // readyMarks computes what rows are marked with.
 func (g *Gone) readyMarks(s *Step) error {
 	does := s.Policy.Gone
-	g.Marked = &Marking{gone: g, Table: s.Table, key: s.KeyNames(), rows: &g.missing}
-	g.Returned = &Marking{gone: g, Table: s.Table, key: s.KeyNames(), rows: &spool.RowSet{}}
+	g.Marked = &Marking{gone: g, Table: s.Table, key: s.RecognisedBy(), rows: &g.missing}
+	g.Returned = &Marking{gone: g, Table: s.Table, key: s.RecognisedBy(), rows: &spool.RowSet{}}
 	for _, m := range does.Mark {
 		g.mark.values = append(g.mark.values, m.Constant)
 	}
@@ -135,7 +135,7 @@ func (m *Marking) EachCell(take func(key, column string, before, after *string) 
 		key, cells := m.gone.pick(m.key, b), m.gone.pick(m.Columns, b)
 		for row := range b.Len() {
 			for i, name := range m.Columns {
-				if err := take(textOf(key, row), name, textIn(cells[i], row), textIn(m.Values[i], 0)); err != nil {
+				if err := take(rowName(key, row), name, textIn(cells[i], row), textIn(m.Values[i], 0)); err != nil {
 					return err
 				}
 			}

@@ -16,8 +16,9 @@ import (
 // match holds the keys of a step's lines against each other and against the rows that are there, part by part.
 type match struct {
 	step      *Step
-	dir       string // for temporary files
-	index     *index // nil for a step without a key
+	dir       string   // for temporary files
+	index     *index   // nil for a step without a key
+	pairing   *pairing // nil for a step that doesn't pair rows with lines
 	spoilt    spool.RowSet
 	unlike    map[newName]reason.Cause
 	declined  []reason.Cause // of the names that look too much like others; answers name them by number
@@ -78,15 +79,21 @@ const (
 
 func (r *round) newMatch(s *Step) *match {
 	m := &match{step: s, dir: r.Dir}
-	if len(s.Key) == 0 || s.first != nil {
+	if !s.Recognises() || s.first != nil {
 		return m
 	}
-	m.index = r.keyIndex(s.Step)
-	m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
-	parts := max(r.partsOf(s.rows.Len()), m.index.PartCount())
+	parts := r.partsOf(max(s.rows.Len(), r.Before[s.Table].Rows))
+	if !s.Pairs {
+		m.index = r.keyIndex(s.Step)
+		m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
+		parts = max(r.partsOf(s.rows.Len()), m.index.PartCount())
+	}
 	m.questions, m.answers = spool.Streams[question](r.Dir, parts), spool.Streams[answer](r.Dir, parts)
 	if s.Policy.Gone != nil && !r.Partial {
 		s.Gone = newGone(r.Dir, parts)
+	}
+	if s.Pairs {
+		m.pairing = r.newPairing(s, parts)
 	}
 	return m
 }
@@ -96,6 +103,9 @@ var contentSeed = maphash.MakeSeed()
 
 // addKeys takes the keys of the good lines of a batch and writes their parts into rowState.
 func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*value.Column, rowState []int64) error {
+	if m.pairing != nil {
+		return m.addPaired(lines, columns, rowState)
+	}
 	if m.index == nil {
 		return nil
 	}
@@ -118,6 +128,25 @@ func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*v
 		number := lines.First + int64(line)
 		q := question{number, h, m.content(lines, columns, line), m.step.breaks(number)}
 		if err := m.questions[part].Append(q); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// addPaired is addKeys for a step that pairs rows with lines.
+func (m *match) addPaired(lines *pass, columns []*value.Column, rowState []int64) error {
+	for line, h := range m.pairing.hash(columns) {
+		number := lines.First + int64(line)
+		if rowState[line] < 0 {
+			if err := m.pairing.leave(h, m.step.empty.Has(number)); err != nil {
+				return err
+			}
+			continue
+		}
+		part := h.Part(len(m.questions))
+		rowState[line] = int64(part)
+		if err := m.questions[part].Append(question{line: number, key: h}); err != nil {
 			return err
 		}
 	}
@@ -164,6 +193,12 @@ func (k *seenKey) sides() (own, other side, crowd int64) {
 
 // match answers all questions.
 func (r *round) match(ctx context.Context, m *match) error {
+	if m.pairing != nil {
+		if err := m.pairing.read(ctx, r); err != nil {
+			return err
+		}
+		return m.each(ctx, func(i int) error { return m.pairing.part(i, m.questions[i], m.answers[i]) })
+	}
 	if m.index == nil {
 		return nil
 	}
@@ -173,8 +208,13 @@ func (r *round) match(ctx context.Context, m *match) error {
 	if err := r.findGone(ctx, m); err != nil {
 		return err
 	}
+	return m.each(ctx, func(i int) error { return m.part(ctx, i) })
+}
+
+// each answers the questions part by part.
+func (m *match) each(ctx context.Context, part func(i int) error) error {
 	for i := range m.questions {
-		if err := m.part(ctx, i); err != nil {
+		if err := part(i); err != nil {
 			return err
 		}
 		reader, err := m.answers[i].Reader()
@@ -317,7 +357,7 @@ func (r *round) completes(s *Step) bool {
 
 // next is the answer for the next line of a part.
 func (m *match) next(part int64) (answer, error) {
-	if m.index == nil {
+	if m.questions == nil {
 		return answer{}, nil
 	}
 	a, err := m.readers[part].Next()
@@ -330,4 +370,7 @@ func (m *match) next(part int64) (answer, error) {
 func (m *match) close() {
 	closeAll(m.questions)
 	closeAll(m.answers)
+	if m.pairing != nil {
+		m.pairing.close()
+	}
 }

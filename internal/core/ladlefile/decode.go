@@ -396,11 +396,14 @@ func (d *decoder) key(b *Block, n ast.Node) {
 		return
 	}
 	t := d.scalar(n, "key:")
-	if t.Value == "none" {
+	switch t.Value {
+	case "none":
 		b.Keyless = true
-		return
+	case "all_columns":
+		b.AllColumns = true
+	default:
+		b.Key = []Text{t}
 	}
-	b.Key = []Text{t}
 }
 
 func (d *decoder) columns(n ast.Node) []Column {

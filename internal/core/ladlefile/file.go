@@ -83,6 +83,7 @@ type Block struct {
 	From           Text // the name of the input
 	Key            []Text
 	Keyless        bool // key: none
+	AllColumns     bool // key: all_columns
 	KeyAt          Place
 	AlreadyThere   AlreadyThere
 	NotThere       NotThere

@@ -2,12 +2,14 @@ package load_test
 
 import (
 	"fmt"
+	"maps"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/judge"
 	"ladle/internal/core/load"
 	"ladle/internal/core/report"
 	"ladle/internal/seeded"
@@ -73,7 +75,7 @@ func TestRowsThatAreGone(t *testing.T) {
 				case pointed:
 					assert.Contains(t, got.Why.Words(), "a row of stay refers to the row of berth")
 				case most < gone:
-					assert.Contains(t, got.Why.Words(), fmt.Sprintf("%d of %d rows of berth are gone", gone, scope+1))
+					assert.Contains(t, got.Why.Words(), fmt.Sprintf("%d of %d rows of berth ", gone, scope+1))
 				default:
 					assert.Equal(t, report.Loaded, got.Outcome, got.Why)
 					assert.Equal(t, left, s.rows("SELECT code FROM berth WHERE code IS NOT NULL ORDER BY id"))
@@ -81,6 +83,66 @@ func TestRowsThatAreGone(t *testing.T) {
 				}
 				assert.Equal(t, report.Refused, got.Outcome)
 				assert.Equal(t, []string{"41"}, s.rows("SELECT count(*) FROM berth"))
+			})
+		}
+	}
+}
+
+// TestRowsThatArePaired holds key: all_columns against its plain meaning: of equal lines and rows, as many as there are
+// of the fewer are left as they are.
+func TestRowsThatArePaired(t *testing.T) {
+	for round := range seeded.Rounds(10) {
+		for _, resident := range []int64{0, 4} {
+			t.Run(fmt.Sprintf("round %d, %d keys in memory", round, resident), func(t *testing.T) {
+				r := seeded.Rand(t)
+				script := "CREATE TABLE entry (at DATE, text TEXT COLLATE NOCASE, kind TEXT);\n"
+				rows, lines, others := map[string]int{}, map[string]int{}, map[string]int{}
+				some := func() (at, text string) {
+					return []string{"", "2026-03-01", "2026-03-02"}[r.IntN(3)], []string{"", "fog", "Fog", "gale"}[r.IntN(4)]
+				}
+				null := func(s string) string { return strings.ReplaceAll("'"+s+"'", "''", "NULL") }
+				for range 40 {
+					at, text := some()
+					kind := []string{"log", "note"}[r.IntN(2)]
+					script += fmt.Sprintf("INSERT INTO entry VALUES (%s, %s, '%s');\n", null(at), null(text), kind)
+					if kind == "log" {
+						rows[at+"|"+text]++
+					} else {
+						others[at+"|"+text]++
+					}
+				}
+				file, want := "At,Text\n", judge.Tally{}
+				for range r.IntN(60) {
+					at, text := some()
+					file += at + "," + text + "\n"
+					if key := at + "|" + text; key != "|" { // else it is no line
+						want.Read++
+						lines[key]++
+					}
+				}
+				gone, after := int64(0), maps.Clone(others)
+				for key, n := range rows {
+					gone += int64(max(0, n-lines[key]))
+				}
+				for key, n := range lines {
+					same := min(n, rows[key]+others[key])
+					want.Same += int64(same)
+					want.Added += int64(n - same)
+					after[key] += min(n, rows[key]) + n - same
+				}
+				s := newStage(t, script, "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  entry:\n    from: in\n"+
+					"    key: all_columns\n    gone_from_file: {remove: yes, at_most: 99, where_sql: kind = 'log'}\n"+
+					"    columns: {at: At, text: Text}\n", file)
+				got, err := s.load(load.Options{Removal: true, ResidentKeys: resident})
+				require.NoError(t, err)
+				assert.Equal(t, report.Loaded, got.Outcome, got.Why)
+				assert.Equal(t, want, got.Steps[0].Tally)
+				assert.Equal(t, gone, got.Steps[0].Removed)
+				is := map[string]int{}
+				for _, row := range s.rows("SELECT coalesce(at, '') || '|' || coalesce(text, '') FROM entry") {
+					is[row]++
+				}
+				assert.Equal(t, after, is)
 			})
 		}
 	}

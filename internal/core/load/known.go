@@ -107,7 +107,7 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader) (*reason.Cause
 		return nil, nil
 	}
 	for _, s := range r.in.Plan.Steps {
-		if len(s.Key) > 0 || s.First != nil {
+		if s.Recognises() || s.First != nil {
 			continue
 		}
 		sum, err := r.in.Tables[s.Feed.Number].Sum()
@@ -167,7 +167,7 @@ func (r *run) leaveOutLoaded(ctx context.Context) error {
 		return nil
 	}
 	for _, s := range r.in.Plan.Steps {
-		if len(s.Key) > 0 || s.First != nil || !r.in.Kept[s.Feed.Number].Any() {
+		if s.Recognises() || s.First != nil || !r.in.Kept[s.Feed.Number].Any() {
 			continue
 		}
 		sum, err := r.in.Tables[s.Feed.Number].Sum()

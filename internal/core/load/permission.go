@@ -140,7 +140,7 @@ func (r *run) knowsScope(ctx context.Context, s *plan.Step) error {
 	if !where.Given() {
 		return nil
 	}
-	err := r.db.Among(ctx, s.Table, "("+where.Value+"\n) AND 1 = 0", s.KeyNames(),
+	err := r.db.Among(ctx, s.Table, "("+where.Value+"\n) AND 1 = 0", s.RecognisedBy(),
 		func(*value.Batch) error { return nil })
 	if err == nil || ctx.Err() != nil {
 		return err

@@ -14,6 +14,10 @@ import (
 // key resolves the key that the block names, or finds the one unique constraint whose columns are all fed.
 func (r *resolver) key(s *Step) {
 	b := s.Block
+	if b.AllColumns {
+		r.pairs(s)
+		return
+	}
 	if b.Keyless {
 		for _, c := range b.Columns {
 			r.noUpdate(c, "without a key, no row is recognised")
@@ -52,6 +56,29 @@ func (r *resolver) key(s *Step) {
 		s.Policy.Writes = s.Policy.Writes || s.writes(t)
 	}
 	r.judgeUpdate(s)
+}
+
+// pairs makes a step recognise rows by all that it feeds.
+func (r *resolver) pairs(s *Step) {
+	b := s.Block
+	s.Pairs = true
+	for _, c := range b.Columns {
+		r.noUpdate(c, "all columns are the key")
+	}
+	if b.AlreadyThere != ladlefile.KeepThere || b.Contradictions != ladlefile.SetAsideContradictions ||
+		b.BlankKey != ladlefile.SetAsideBlankKey || b.Blank == ladlefile.ClearBlank {
+		r.problem(b.KeyAt, "with all columns as the key, lines are equal to a row or new: there is nothing to update, no "+
+			"contradiction, and a blank is NULL", "delete already_there:, contradictions:, blank: and blank_key: from this block")
+	}
+	if len(s.Paired()) == 0 {
+		r.problem(b.KeyAt, "the database may change all columns that this block fills, so no row can be recognised by them",
+			"write key: none, or take columns out of changed_by_database:")
+	}
+	if b.Gone != nil && s.FoundBy() == nil {
+		r.problem(b.Gone.Place, fmt.Sprintf("rows that are gone from the file can't be told from equal ones that stay: %s "+
+			"has neither an auto-numbered id nor a unique key that is NOT NULL", s.Table.Name),
+			"give the table one, or delete gone_from_file: here")
+	}
 }
 
 // judgeUpdate refuses what a step that updates rows can't do.

@@ -75,7 +75,7 @@ func (s *Step) whyNot(column int) string {
 		return "it completes rows that must exist"
 	}
 	switch c := s.Columns[column].Column; {
-	case slices.Contains(s.Key, column):
+	case slices.Contains(s.Key, column) || s.Pairs:
 		return c.Name + " is part of the key"
 	case c.Required || c.Identity:
 		return c.Name + " is NOT NULL"

@@ -76,6 +76,7 @@ type Step struct {
 	Policy  Policy
 	Columns []Assignment
 	Key     []int   // which of Columns; empty when rows are not recognised
+	Pairs   bool    // without a Key: each row stands for one line that is equal to it in all that the step feeds
 	Only    []int   // which of the feed's columns are conditions that must hold
 	After   []After // the steps that it comes after
 
@@ -236,12 +237,47 @@ func (s *Step) WrittenNames() (all []string) {
 // MatchesBlanks reports whether a blank in the key is a value like others.
 func (s *Step) MatchesBlanks() bool { return s.Policy.BlankKey == ladlefile.MatchBlankKey }
 
-// FoundBy lists the columns by which rows that are there are found again: the locator, else the key.
+// FoundBy lists the columns by which rows that are there are found again: the locator, else the key; of a step that
+// pairs rows with lines a unique key of the table, nil where it has none.
 func (s *Step) FoundBy() []string {
 	if s.Table.Locator != "" {
 		return []string{s.Table.Locator}
 	}
-	return s.KeyNames()
+	if !s.Pairs {
+		return s.KeyNames()
+	}
+	for _, k := range s.Table.Keys {
+		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !s.Table.Column(c).Required }) {
+			return k.Columns
+		}
+	}
+	return nil
+}
+
+// Paired lists the columns in which a line and its row are equal, of a step that pairs them: all but those that the
+// database or marks may change.
+func (s *Step) Paired() (all []int) {
+	for i, c := range s.Columns {
+		if !c.NewOnly && !slices.Contains(s.Policy.Excused, c.Column.Name) {
+			all = append(all, i)
+		}
+	}
+	return all
+}
+
+// Recognises reports whether lines are held against rows that are there.
+func (s *Step) Recognises() bool { return len(s.Key) > 0 || s.Pairs }
+
+// RecognisedBy lists the columns by which rows are recognised: the key, or all that are paired.
+func (s *Step) RecognisedBy() []string {
+	if !s.Pairs {
+		return s.KeyNames()
+	}
+	var all []string
+	for _, i := range s.Paired() {
+		all = append(all, s.Columns[i].Column.Name)
+	}
+	return all
 }
 
 // Targets lists the columns that an update may change: not the key, never an auto-numbered id, and not what is for new
@@ -387,14 +423,14 @@ func (p *Plan) Compare() {
 		}
 	}
 	for _, s := range p.Steps {
-		if len(s.Key) == 0 {
+		if !s.Recognises() {
 			continue
 		}
 		if !s.Policy.Updates() {
 			s.Policy.Blank = ladlefile.ClearBlank
 		}
 		s.Policy.AlreadyThere, s.Policy.Writes = ladlefile.KeepThere, false
-		if s.First != nil || len(s.Targets()) > 0 {
+		if s.First != nil || len(s.Key) > 0 && len(s.Targets()) > 0 {
 			s.Policy.AlreadyThere, s.Policy.Writes = ladlefile.UpdateThere, true
 		}
 		for i := range s.Columns {

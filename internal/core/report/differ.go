@@ -67,7 +67,7 @@ const mostSearched = 10
 func alreadyThere(ctx context.Context, db engine.Reader, j *judge.Judgement, s *judge.Step) (int64, error) {
 	rows := j.Before[s.Table].Rows
 	switch {
-	case len(s.Key) > 0 || s.First != nil || s.Tally.Added == 0 || rows == 0:
+	case s.Recognises() || s.First != nil || s.Tally.Added == 0 || rows == 0:
 		return 0, nil
 	case rows > 1_000_000 && rows > mostSearched*s.Tally.Added:
 		return -1, nil

@@ -185,7 +185,7 @@ func (r *Report) Fill(j *judge.Judgement) error {
 			return err
 		}
 		r.Steps = append(r.Steps, Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
-			Key: s.Recognised().KeyNames(), After: s.After, Tally: s.Tally, Similar: append([]judge.Similar{}, s.Similar...),
+			Key: s.Recognised().RecognisedBy(), After: s.After, Tally: s.Tally, Similar: append([]judge.Similar{}, s.Similar...),
 			Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines,
 			Removed: s.Gone.Removed(), Gone: made.keys, Marked: made.marked, MarkedBack: made.back})
 	}

@@ -119,7 +119,11 @@ func (r Row) Cell(c int) *string {
 // Key names the row by its key.
 func (r Row) Key() string {
 	var parts []string
-	for _, k := range r.Step.Key {
+	key := r.Step.Key
+	if r.Step.Pairs {
+		key = r.Step.Paired()
+	}
+	for _, k := range key {
 		parts = append(parts, r.Step.Columns[k].Column.Name+" "+OrNull(r.Cell(k)))
 	}
 	return strings.Join(parts, ", ")

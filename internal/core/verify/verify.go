@@ -212,13 +212,13 @@ type comparison struct {
 
 func (c *comparison) run(ctx context.Context) (err error) {
 	s, y := c.step, c.step.Tally
-	*c.made = Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Key: s.Recognised().KeyNames(),
+	*c.made = Step{Step: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Key: s.Recognised().RecognisedBy(),
 		Tally: Tally{Read: y.Read, Same: y.Unchanged + y.Same, Missing: y.Added, Repeated: y.Repeated,
 			Overruled: y.Overruled,
 			LeftOut:   y.LeftOut}, StillMarked: report.NoneMarked()}
 	c.made.Tally.NotCompared = s.SetAside.Without(c.excepted).Len()
 	c.made.Tally.Excepted = y.SetAside - c.made.Tally.NotCompared
-	if s.First == nil && len(s.Key) == 0 {
+	if s.First == nil && !s.Recognises() {
 		return c.pairs(ctx)
 	}
 	if g := s.Gone; g != nil && g.Unknown == 0 {

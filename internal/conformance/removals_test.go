@@ -218,3 +218,31 @@ func TestAllColumnsAsKey(t *testing.T) {
 		},
 	})
 }
+
+// TestInOrderOf: rows are numbered in the order that a block asks for, and others that refer to them find them.
+func TestInOrderOf(t *testing.T) {
+	const crafts = `CREATE TABLE craft (id ID, reg VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(9), built SMALLINT, dues DECIMAL(20,4), tug_id INTEGER REFERENCES craft (id));
+		CREATE TABLE stay (id ID, craft_id INTEGER NOT NULL REFERENCES craft (id), day DATE NOT NULL, UNIQUE (craft_id, day));
+		INSERT INTO craft (reg, name, built) VALUES ('A1', 'zulu', 1999);`
+	relate(t, []relation{
+		{
+			name: "numbers by size, texts alphabetically, blanks last", script: crafts,
+			tables: "craft: {from: in, key: reg, in_order_of: [built, name, dues], columns: {reg: R, name: N, built: B, " +
+				"dues: D, tug_id: {from: T, lookup: craft.reg}}}\n  stay: {from: in, columns: {craft_id: {from: R, lookup: " +
+				"craft.reg}, day: Day}}",
+			files: map[string]string{"in": "R,N,B,D,T,Day\nA1,zulu,1999,,,2026-01-01\nA2,b,,1,A3,2026-01-02\n" +
+				"A3,B,1980,10,A1,2026-01-03\nA4,\u00e9,1980,-2.5,,2026-01-04\nA5,f,1980,,A2,2026-01-05\n" +
+				"A6,B,1980,9.25,,2026-01-06\nA7,B,1980,-10,,2026-01-07\nA8,a,975,,,2026-01-08\n"},
+			accounts: []string{"craft: 8, 7 added, 1 same", "stay: 8, 8 added", "craft.tug_id: 8, 3 updated, 4 unchanged, 1 same"},
+			query: "SELECT c.reg, t.reg, day FROM craft c JOIN stay ON craft_id = c.id LEFT JOIN craft t ON t.id = " +
+				"c.tug_id ORDER BY c.id",
+			rows: []string{"A1|NULL|2026-01-01", "A8|NULL|2026-01-08", "A7|NULL|2026-01-07", "A6|NULL|2026-01-06",
+				"A3|A1|2026-01-03", "A4|NULL|2026-01-04", "A5|A2|2026-01-05", "A2|A3|2026-01-02"},
+		},
+		{
+			name: "an order by what is looked up", script: crafts, status: 2,
+			tables: "craft: {from: in, key: reg, in_order_of: tug_id, columns: {reg: R, tug_id: {from: T, lookup: craft.reg}}}",
+			files:  map[string]string{"in": "R,T\n"}, why: "in_order_of: can't order by tug_id, which is looked up",
+		},
+	})
+}

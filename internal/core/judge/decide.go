@@ -20,13 +20,18 @@ func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 		return err
 	}
 	defer answers.Close()
+	if s.ranks, err = r.ranks(ctx, s, answers); err != nil {
+		return err
+	}
+	if d.ranks, err = s.Ranks(); err != nil {
+		return err
+	}
 	told, err := answers.Reader()
 	if err != nil {
 		return err
 	}
 	if s.Locates() {
 		s.FirstNew = r.newRows[s.Table]
-		d.next = s.FirstNew
 		r.newRows[s.Table] += s.Tally.Added
 	}
 	verdicts := newVerdicts(r.Dir)
@@ -146,11 +151,12 @@ type decision struct {
 	*round
 	step       *Step
 	log        *spool.Problems
-	held       *spool.Problems // of lines that are held against their rows, a batch at a time
-	next       int64           // the number of the next row that is added
-	fedLocator int             // the column of the step that is the table's locator, or -1
-	learners   []*index        // the indexes that must know the rows of this step
-	declined   []reason.Cause  // of names that look like others
+	held       *spool.Problems            // of lines that are held against their rows, a batch at a time
+	added      int64                      // rows so far
+	ranks      *spool.StreamReader[int64] // of the rows that are added; nil for the order of the file
+	fedLocator int                        // the column of the step that is the table's locator, or -1
+	learners   []*index                   // the indexes that must know the rows of this step
+	declined   []reason.Cause             // of names that look like others
 	reader
 }
 
@@ -190,8 +196,9 @@ func (d *decision) batch(ctx context.Context, lines *Lines, told *spool.StreamRe
 		made.add(a.verdict)
 		switch {
 		case a.verdict == Added:
-			d.add(lines, i, made.row())
-			err = d.need(lines, i)
+			if err = d.add(lines, i, made.row()); err == nil {
+				err = d.need(lines, i)
+			}
 		case a.verdict == Updated:
 			rows = append(rows, existingRow{i, a.ref, a.new, d.step.first != nil && !a.kept})
 		case a.verdict == SetAside && lines.found.rowState(i) >= 0:
@@ -221,7 +228,16 @@ func (d *decision) batch(ctx context.Context, lines *Lines, told *spool.StreamRe
 }
 
 // add returns the row that is added for line i.
-func (d *decision) add(lines *Lines, i int, row *value.Column) {
+func (d *decision) add(lines *Lines, i int, row *value.Column) error {
+	rank := d.added
+	d.added++
+	if d.ranks != nil {
+		next, err := d.ranks.Next()
+		if err != nil {
+			return err
+		}
+		rank = *next
+	}
 	switch {
 	case d.fedLocator >= 0:
 		fed := lines.Value(d.fedLocator)
@@ -230,11 +246,11 @@ func (d *decision) add(lines *Lines, i int, row *value.Column) {
 			d.step.FedMost = max(d.step.FedMost, fed.Nums[i])
 		}
 	case d.step.Locates():
-		row.AppendNew(int64(newOfStep(d.next)))
-		d.next++
+		row.AppendNew(int64(newOfStep(d.step.FirstNew + rank)))
 	default:
 		row.AppendNum(0)
 	}
+	return nil
 }
 
 // hold finds out which rows that are there change, and puts the verdicts of their lines into made.

@@ -35,11 +35,12 @@ type Step struct {
 	oldIDs      []int // the cells by which lookups of other steps find its rows
 	findings    *findings
 	verdicts    *verdicts
-	merges      *merges             // the lines that take values of others; nil where there are none
-	changes     *changes            // what becomes of rows that are there; nil where they stay as they are
-	unresolved  map[LeftBlank]int64 // cells that lookups left blank
-	empty       spool.RowSet        // lines that have nothing for the step
-	spoilt      spool.RowSet        // lines whose rows would break a constraint once they are changed
+	ranks       *spool.Stream[int64] // see Ranks; nil where rows are added in the order of the file
+	merges      *merges              // the lines that take values of others; nil where there are none
+	changes     *changes             // what becomes of rows that are there; nil where they stay as they are
+	unresolved  map[LeftBlank]int64  // cells that lookups left blank
+	empty       spool.RowSet         // lines that have nothing for the step
+	spoilt      spool.RowSet         // lines whose rows would break a constraint once they are changed
 	// lines that can change a row that is there, but not add one: a value that a row needs is blank
 	gaps spool.RowSet
 }
@@ -60,6 +61,9 @@ func (s *Step) close() error {
 		errs = append(errs, s.changes.spool.Close())
 	}
 	errs = append(errs, s.merges.close())
+	if s.ranks != nil {
+		errs = append(errs, s.ranks.Close())
+	}
 	if s.Gone != nil {
 		errs = append(errs, s.Gone.close())
 	}

@@ -289,6 +289,7 @@ func (d *decoder) tables(f *File, n ast.Node) {
 			"similar_names":       func(n ast.Node) { b.SimilarAt = placeOf(n); d.similar(&b.Similar)(n) },
 			"gone_from_file":      func(n ast.Node) { b.Gone = d.gone(n) },
 			"columns":             func(n ast.Node) { b.Columns = d.columns(n) },
+			"in_order_of":         func(n ast.Node) { b.InOrderOf = d.list(n, "in_order_of:") },
 			"only":                d.into(&b.Only, "only:"),
 			"changed_by_database": func(n ast.Node) { b.Changed = d.list(n, "changed_by_database:") },
 		})

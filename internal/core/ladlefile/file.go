@@ -94,6 +94,7 @@ type Block struct {
 	SimilarAt      Place
 	Gone           *Gone
 	Columns        []Column
+	InOrderOf      []Text // the columns that order the rows which are added; nil for the order of the input
 	Only           Text   // a condition on lines
 	Changed        []Text // the columns to which the database itself may give another value
 }

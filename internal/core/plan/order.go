@@ -6,8 +6,29 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/fault"
+	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
 )
+
+// inOrderOf resolves the columns that order the rows which a step adds.
+func (r *resolver) inOrderOf(s *Step) {
+	for _, name := range s.Block.InOrderOf {
+		at := slices.Index(s.Names(), name.Value)
+		switch {
+		case at < 0:
+			r.problem(name.Place, fmt.Sprintf("in_order_of: names %q, which this block doesn't fill", name.Value),
+				fault.DidYouMean(name.Value, s.Names()))
+		case s.Columns[at].Source.Lookup != nil:
+			r.problem(name.Place, fmt.Sprintf("in_order_of: can't order by %s, which is looked up", name.Value),
+				"name columns whose values stand in the input")
+		case s.Policy.NotThere != ladlefile.AddNotThere:
+			r.problem(name.Place, "in_order_of: has no effect here: this block adds no rows", "delete in_order_of:")
+		default:
+			s.InOrderOf = append(s.InOrderOf, at)
+		}
+	}
+}
 
 // order puts the steps behind those that fill the tables they find in or refer to. Where these are part of a
 // circular reference, a column that may be blank for the moment becomes a step of its own.
@@ -77,6 +98,8 @@ func (s *Step) whyNot(column int) string {
 	switch c := s.Columns[column].Column; {
 	case slices.Contains(s.Key, column) || s.Pairs:
 		return c.Name + " is part of the key"
+	case slices.Contains(s.InOrderOf, column):
+		return c.Name + " orders the rows"
 	case c.Required || c.Identity:
 		return c.Name + " is NOT NULL"
 	case c.Defaulted:
@@ -104,6 +127,12 @@ func (s *Step) leave(column int) *Step {
 	for i, k := range s.Key {
 		if k > column {
 			s.Key[i]--
+		}
+	}
+	s.InOrderOf = slices.Clone(s.InOrderOf)
+	for i, o := range s.InOrderOf {
+		if o > column {
+			s.InOrderOf[i]--
 		}
 	}
 	s.Later = append(s.Later, fed)

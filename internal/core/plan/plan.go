@@ -68,17 +68,18 @@ func (f *Feed) Name() string { return f.Input.Name.Value }
 // part of a circular reference, is at work in several steps: the first adds its rows without the columns that close the
 // circle, and further ones, each a second half, complete the rows.
 type Step struct {
-	Name    string
-	Number  int // its place in Plan.Steps
-	Block   *ladlefile.Block
-	Feed    *Feed
-	Table   *schema.Table
-	Policy  Policy
-	Columns []Assignment
-	Key     []int   // which of Columns; empty when rows are not recognised
-	Pairs   bool    // without a Key: each row stands for one line that is equal to it in all that the step feeds
-	Only    []int   // which of the feed's columns are conditions that must hold
-	After   []After // the steps that it comes after
+	Name      string
+	Number    int // its place in Plan.Steps
+	Block     *ladlefile.Block
+	Feed      *Feed
+	Table     *schema.Table
+	Policy    Policy
+	Columns   []Assignment
+	Key       []int   // which of Columns; empty when rows are not recognised
+	Pairs     bool    // without a Key: each row stands for one line that is equal to it in all that the step feeds
+	Only      []int   // which of the feed's columns are conditions that must hold
+	InOrderOf []int   // which of Columns order the rows that are added; empty for the order of the file
+	After     []After // the steps that it comes after
 
 	First *Step        // of a second half: the step whose rows it completes
 	Later []Assignment // of a first half: what second halves feed

@@ -132,6 +132,7 @@ func (r *resolver) step(b *ladlefile.Block) *Step {
 			fmt.Sprintf("add %s: to columns:", missing))
 	}
 	r.key(s)
+	r.inOrderOf(s)
 	r.only(s)
 	for _, name := range b.Changed {
 		if !slices.Contains(s.Names(), name.Value) {

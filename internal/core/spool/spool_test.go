@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -12,6 +13,7 @@ import (
 
 	"ladle/internal/core/reason"
 	"ladle/internal/core/value"
+	"ladle/internal/seeded"
 )
 
 // sizes are numbers of batches that stay in memory, and that go to disk.
@@ -131,4 +133,29 @@ func TestAFullDiskIsSaid(t *testing.T) {
 		err = s.Append(b)
 	}
 	assert.ErrorContains(t, err, "making a temporary file")
+}
+
+func TestASorterOrdersByKeysAndThenByTheOrderOfAdding(t *testing.T) {
+	for name, most := range map[string]int{"in memory": 0, "in pieces": 2000, "in more pieces than are merged at a time": 60} {
+		t.Run(name, func(t *testing.T) {
+			r := seeded.Rand(t)
+			s := NewSorter(t.TempDir(), most)
+			var want []string
+			for i := range 1000 {
+				key := strings.Repeat("k", r.IntN(4)) + fmt.Sprint(r.IntN(50))
+				want = append(want, fmt.Sprintf("%s:%03d", key, i))
+				require.NoError(t, s.Add([]byte(key), fmt.Appendf(nil, "%03d", i)))
+			}
+			slices.SortStableFunc(want, func(a, b string) int {
+				return strings.Compare(strings.Split(a, ":")[0], strings.Split(b, ":")[0])
+			})
+			var got []string
+			require.NoError(t, s.Each(func(key, content []byte) error {
+				got = append(got, string(key)+":"+string(content))
+				return nil
+			}))
+			assert.Equal(t, want, got)
+			require.NoError(t, s.Close())
+		})
+	}
 }

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"strconv"
@@ -314,5 +315,46 @@ func TestMomentsGoWhereTheyFit(t *testing.T) {
 			continue
 		}
 		assert.Equal(t, c.want, column.Text(0), c.name)
+	}
+}
+
+func TestKeysAreInTheOrderOfTheirValues(t *testing.T) {
+	number := func(texts ...string) (c Column) {
+		c.Kind = Decimal
+		for _, text := range texts {
+			c.AppendBytes([]byte(text))
+		}
+		return c
+	}
+	float := Column{Kind: Float}
+	for _, f := range []float64{math.Inf(-1), -2.5, -1e-9, 0, 1e-9, 3, 1e300} {
+		float.AppendFloat(f)
+	}
+	whole := Column{Kind: Int}
+	for _, n := range []int64{math.MinInt64, -2, 0, 7, math.MaxInt64} {
+		whole.AppendNum(n)
+	}
+	whole.AppendState(Null)
+	words := Column{Kind: Text}
+	for _, w := range []string{"", "anchor", "Anchor", "Ångström", "b", "b a", "berth", "Éa", "ez", "Z"} {
+		words.AppendBytes([]byte(w))
+	}
+	raw := Column{Kind: Bytes}
+	for _, w := range []string{"", "\x00", "\x00\x00", "\x00\x01", "\x01", "a", "a\x00", "ab", "\xff"} {
+		raw.AppendBytes([]byte(w))
+	}
+	for name, c := range map[string]Column{"decimals": number("-1000", "-999.5", "-999.25", "-0.02", "-0.0101", "0",
+		"0.0009", "0.001", "0.0011", "0.01", "1", "1.5", "9.9", "10", "123456789012345678901234567890"),
+		"floats": float, "whole numbers, a blank last": whole, "texts": words, "bytes": raw} {
+		t.Run(name, func(t *testing.T) {
+			order := NewOrderer()
+			last := order.AppendKey(nil, &c, 0)
+			for i := 1; i < c.Len(); i++ {
+				next := order.AppendKey(nil, &c, i)
+				assert.Negative(t, bytes.Compare(last, next), "%q is behind %q", c.Text(i), c.Text(i-1))
+				assert.False(t, bytes.HasPrefix(next, last), c.Text(i))
+				last = next
+			}
+		})
 	}
 }

@@ -33,15 +33,15 @@ func refersTo(s *judge.Step, c int) *schema.Table {
 	return nil
 }
 
-// additions are the rows that a step adds, in batches that are good until the next.
+// additions are the rows that a step adds, in the order of their numbers, in batches that are good until the next.
 func (w *Writer) additions(ctx context.Context, s *judge.Step) iter.Seq2[*addedRows, error] {
 	return func(yield func(*addedRows, error) bool) {
 		if s.Tally.Added == 0 {
 			return
 		}
-		located := 0
-		if s.Locates() {
-			located = 1
+		if len(s.InOrderOf) > 0 {
+			w.inOrder(ctx, s, yield)
+			return
 		}
 		b := &addedRows{rows: value.NewBatch(engine.Types(s.Table, sentColumns(s)))}
 		lines := s.Lines(ctx)
@@ -50,21 +50,14 @@ func (w *Writer) additions(ctx context.Context, s *judge.Step) iter.Seq2[*addedR
 				if lines.Verdict(i) != judge.Added {
 					continue
 				}
-				if located > 0 {
-					ref, _ := lines.Row(i)
-					b.rows.Columns[0].AppendNum(w.ids.of(s.Table, judge.NewRow(ref)))
-				}
-				for c, from := range lines.Values() {
-					w.ids.append(&b.rows.Columns[located+c], from, i, refersTo(s, c))
-				}
+				w.add(b.rows.Columns, s, lines, i)
 				if b.lines = append(b.lines, lines.Number(i)); len(b.lines) < engine.BatchRows {
 					continue
 				}
 				if !yield(b, nil) {
 					return
 				}
-				b.rows.Reset()
-				b.lines = b.lines[:0]
+				b.reset()
 			}
 		}
 		if err := lines.Err(); err != nil {
@@ -72,6 +65,23 @@ func (w *Writer) additions(ctx context.Context, s *judge.Step) iter.Seq2[*addedR
 		} else if len(b.lines) > 0 {
 			yield(b, nil)
 		}
+	}
+}
+
+func (b *addedRows) reset() {
+	b.rows.Reset()
+	b.lines = b.lines[:0]
+}
+
+// add adds the row of line i to columns.
+func (w *Writer) add(to []value.Column, s *judge.Step, lines *judge.Lines, i int) {
+	if s.Locates() {
+		ref, _ := lines.Row(i)
+		to[0].AppendNum(w.ids.of(s.Table, judge.NewRow(ref)))
+		to = to[1:]
+	}
+	for c, from := range lines.Values() {
+		w.ids.append(&to[c], from, i, refersTo(s, c))
 	}
 }
 

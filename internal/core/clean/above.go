@@ -27,6 +27,7 @@ var aboveUnread = &reason.Cause{Why: reason.Why{Kind: reason.AboveUnread}}
 
 // begin starts a chunk: what stands above it is what the lines before it left.
 func (k *rowCleaner) begin(o source.Origin) {
+	k.beginAcross(o)
 	if k.aboveOf == nil {
 		return
 	}
@@ -45,6 +46,8 @@ func (k *rowCleaner) unread() {
 
 // pass goes over lines that make no row, for what stands in them above others.
 func (k *rowCleaner) pass(all []source.Record) {
+	k.passing = true
+	defer func() { k.passing = false }()
 	for i := range all {
 		if len(all[i].Fields) == k.file {
 			k.row(&all[i])

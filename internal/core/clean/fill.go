@@ -95,6 +95,10 @@ func (k *rowCleaner) compute(i int, to *cell, f *formula.Formula) {
 		to.bad(i, notComputed(refused))
 		return
 	case err != nil:
+		if why := k.unknownAcross(f); why != nil {
+			to.bad(i, why)
+			return
+		}
 		for _, u := range f.Uses() {
 			if used := &k.cells[u]; used.state == value.Bad {
 				to.bad(used.blame, used.why)

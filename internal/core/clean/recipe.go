@@ -22,8 +22,9 @@ type Recipe struct {
 	only    int // the condition by which the input keeps rows; -1 for all
 	whole   bool
 	order   []int
-	levels  int // of as_in_lines_with_same: how often the file must be read before
+	levels  int // of what depends on other lines: how often the file must be read before
 	fills   []*fill
+	across  []*across
 	aboveOf []int // the columns of if_blank: above
 	carried map[chunkPlace]aboves
 
@@ -284,6 +285,11 @@ func (m *builder) compile(f Located) *formula.Formula {
 		m.columns[i].used = true
 		m.named = m.named || m.InHeader(m.columns[i].name)
 	}
+	for _, a := range made.Across() {
+		for _, i := range m.across[m.acrossOf(a)].columns() {
+			m.named = m.named || m.InHeader(m.columns[i].name)
+		}
+	}
 	return made
 }
 
@@ -411,6 +417,16 @@ func (m *builder) arrange() {
 				return false
 			}
 			c.from.level = max(c.from.level, m.columns[n].from.level)
+		}
+		for _, a := range m.acrossIn(i) {
+			a.level = 1
+			for _, n := range a.columns() {
+				if !visit(n) {
+					return false
+				}
+				a.level = max(a.level, m.columns[n].from.level+1)
+			}
+			c.from.level, m.levels = max(c.from.level, a.level), max(m.levels, a.level)
 		}
 		for _, f := range c.fills {
 			if f.same != nil {

@@ -39,6 +39,10 @@ type rowCleaner struct {
 	found   []groupCell
 	above   aboves
 	from    *origins // nil where nothing is asked
+	known   []acrossState
+	lines   map[*across][]acrossLine // what the lines of a chunk have for others, while that is gathered
+	line    int                      // of the chunk, among those that have the shape of the input
+	passing bool                     // the record makes no line
 
 	short map[int]string // cells that look shortened, by column; nil where nobody asks
 }
@@ -59,6 +63,14 @@ func (r *Recipe) newRowCleaner(order []int, gather int) *rowCleaner {
 		c.machine.Set(i, &c.values[i])
 	}
 	c.prepareProvenance()
+	for _, a := range r.across {
+		if gather == 0 || a.level < gather {
+			c.known = append(c.known, acrossState{of: a})
+		}
+	}
+	for i := range c.known {
+		c.machine.SetAcross(c.known[i].of.Across, &c.known[i].value)
+	}
 	return c
 }
 
@@ -88,6 +100,9 @@ func (r *Recipe) closure(wanted []int) []int {
 func (k *rowCleaner) row(r *source.Record) {
 	if k.from != nil {
 		k.tellOf(r)
+	}
+	if !k.passing {
+		k.tellAcross()
 	}
 	for _, i := range k.order {
 		c := &k.columns[i]

@@ -29,8 +29,8 @@ type groupCell struct {
 }
 
 // key names the group that a row belongs to; not ok when it belongs to none, because a cell is blank.
-func (k *rowCleaner) key(f *fill) (key []byte, bad *cell, ok bool) {
-	for _, s := range f.same {
+func (k *rowCleaner) key(columns []int) (key []byte, bad *cell, ok bool) {
+	for _, s := range columns {
 		c := &k.cells[s]
 		switch c.state {
 		case value.Bad:
@@ -51,7 +51,7 @@ func (k *rowCleaner) note(f *fill, c *cell) {
 	if c.state != value.Given {
 		return
 	}
-	if key, _, ok := k.key(f); ok {
+	if key, _, ok := k.key(f.same); ok {
 		k.found = append(k.found, groupCell{f, string(key), group{cell: c.copied(), text: string(c.written())}})
 	}
 }
@@ -66,7 +66,7 @@ func (c *cell) copied() cell {
 
 // sibling returns a blank cell the value that all other rows of its group have.
 func (k *rowCleaner) sibling(i int, f *fill, to *cell) {
-	key, bad, ok := k.key(f)
+	key, bad, ok := k.key(f.same)
 	switch {
 	case bad != nil:
 		to.bad(bad.blame, bad.why)
@@ -101,7 +101,7 @@ func merge(all []groupCell) {
 	}
 }
 
-// gatherAll reads the table as often as as_in_lines_with_same and above ask, and returns what is to be read then: the
+// gatherAll reads the table as often as what depends on other lines asks, and returns what is to be read then: the
 // table, or the same once more.
 func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)) (source.Table, error) {
 	var origins []source.Origin
@@ -120,6 +120,12 @@ func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)
 				wanted = append(append(wanted, f.column), f.same...)
 			}
 		}
+		for _, a := range r.acrossAt(level) {
+			wanted = append(wanted, a.columns()...)
+			if err := a.begin(t); err != nil {
+				return nil, err
+			}
+		}
 		left := r.only >= 0 && r.columns[r.only].from.level < level
 		if left {
 			wanted = append(wanted, r.only)
@@ -134,6 +140,11 @@ func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)
 		}
 		origins = seen
 		r.clashes(t, level)
+		for _, a := range r.acrossAt(level) {
+			if err := a.end(); err != nil {
+				return nil, err
+			}
+		}
 	}
 	if origins == nil {
 		return t, nil
@@ -145,11 +156,12 @@ func (r *Recipe) gatherAll(ctx context.Context, t source.Table, told func(int64)
 func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level int, only bool,
 	told func(int64)) ([]source.Origin, error) {
 	origins := []source.Origin{}
-	fields := r.file
-	work := func(chunk *source.Chunk) []groupCell {
+	fields, asked, first := r.file, r.acrossAt(level), 0
+	work := func(chunk *source.Chunk) *rowCleaner {
 		chunk.Seal()
 		k, enough := r.newRowCleaner(order, level), 4096
 		k.begin(chunk.Origin)
+		k.lines = map[*across][]acrossLine{}
 		chunk.KeepPassed = r.aboveOf != nil
 		var record source.Record
 		for chunk.Next(&record) {
@@ -166,6 +178,10 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 			k.row(&record)
 			if only && !k.keeps() {
 				k.found = k.found[:before]
+				continue
+			}
+			for _, a := range asked {
+				k.noteAcross(a, k.line, record.Position)
 			}
 			for i := before; i < len(k.found); i++ {
 				k.found[i].group.position = record.Position
@@ -175,14 +191,20 @@ func (r *Recipe) gather(ctx context.Context, t source.Table, order []int, level 
 				enough = max(enough, 2*len(k.found))
 			}
 		}
-		return k.found
+		return k
 	}
-	err := source.Each(ctx, t, work, func(chunk *source.Chunk, all []groupCell) error {
+	err := source.Each(ctx, t, work, func(chunk *source.Chunk, k *rowCleaner) error {
 		if told != nil {
 			told(chunk.Origin.Done)
 		}
 		origins = append(origins, chunk.Origin)
-		merge(all)
+		merge(k.found)
+		for _, a := range asked {
+			if err := a.add(placeOf(chunk.Origin), first, k.line+1, k.lines[a]); err != nil {
+				return err
+			}
+		}
+		first += k.line + 1
 		return nil
 	})
 	return origins, err

@@ -43,6 +43,7 @@ type Formula struct {
 	kind    Kind
 	uses    []int // columns
 	asks    []Provenance
+	across  []Across
 	program *vm.Program
 }
 
@@ -257,6 +258,9 @@ func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		return nil, 0, r.wrong(n, "col needs the name of a column in quotes", "")
 	}
 	if node, kind, err := r.ask(n, name); node != nil || err != nil {
+		return node, kind, err
+	}
+	if node, kind, err := r.lines(n, name); node != nil || err != nil {
 		return node, kind, err
 	}
 	switch name {

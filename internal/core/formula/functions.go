@@ -63,7 +63,7 @@ var functions = map[string]function{
 	"coalesce": {takes: []Kind{Any}, same: true, blanks: true, more: true, advice: sayWhich, do: firstGiven},
 }
 
-var functionNames = append(slices.Concat(slices.Sorted(maps.Keys(functions)), askNames()), "choose", "col", "fits")
+var functionNames = append(slices.Concat(slices.Sorted(maps.Keys(functions)), askNames(), acrossNames), "choose", "col", "fits")
 
 // mostText is the number of bytes that a text may have which a formula makes.
 const mostText = 16 << 20

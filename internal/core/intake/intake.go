@@ -172,4 +172,7 @@ func (in *Intake) Close() {
 	for _, r := range in.Rows {
 		r.Close()
 	}
+	for _, f := range in.Plan.Feeds {
+		f.Recipe.Close()
+	}
 }

@@ -131,6 +131,9 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 func Close(all []*Input) {
 	for _, in := range all {
 		in.Table.Close()
+		if in.Recipe != nil {
+			in.Recipe.Close()
+		}
 	}
 }
 

@@ -61,6 +61,7 @@ const (
 	NotComputed    // a formula has no result: Text
 	GroupDisagrees // lines with the same Columns have different values
 	AboveUnread    // the value above, which a blank cell takes, can't be read
+	SameUnread     // Other is a line with the same Columns whose Text can't be read
 
 	// Of records.
 	CellError   // what a sheet shows as an error: Text
@@ -126,6 +127,7 @@ var names = [kinds]string{"other",
 	"not_utf8", "has_nul", "too_long", "becomes_number", "not_among", "not_uuid", "not_json", "not_hexadecimal",
 	"not_yes_no",
 	"too_many_parts", "cleaned_too_large", "not_in_recode", "not_computed", "group_disagrees", "above_unread",
+	"same_unread",
 	"cell_error", "unreadable", "too_few_fields", "too_many_fields", "stray_quote", "text_after_quote", "outside_area",
 	"not_in_charset",
 	"blank_key", "blank_required", "blank_in_new", "not_found", "found_several", "found_no_more", "found_set_aside",

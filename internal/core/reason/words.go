@@ -149,7 +149,11 @@ var ofCells = map[Kind]phrase{
 	NotInRecode:    says("is not one of the values in its recode:"),
 	NotComputed:    func(c Cause) string { return "can't be computed: " + c.Text },
 	GroupDisagrees: groupDisagrees,
-	AboveUnread:    says("takes the value of the line above, and that can't be read"),
+	SameUnread: func(c Cause) string {
+		return fmt.Sprintf("needs %s of all lines with the same %s, and that of %s can't be read", c.Text, c.Columns,
+			c.Other.Words())
+	},
+	AboveUnread: says("takes the value of the line above, and that can't be read"),
 
 	CellError:  says("is an error, not a value"),
 	Unreadable: func(c Cause) string { return c.Text },

@@ -2,6 +2,7 @@ package spool
 
 import (
 	"bytes"
+	"cmp"
 	"container/heap"
 	"encoding/binary"
 	"errors"
@@ -19,8 +20,11 @@ type Sorter struct {
 	pieces []*Log
 }
 
-// sorted is where a record stands in memory: its key, then its content.
-type sorted struct{ start, key, end int }
+// sorted is where a record stands in memory: its key, of which first is what it begins with, then its content.
+type sorted struct {
+	first           uint64
+	start, key, end uint32
+}
 
 // sorterBytes is what a sorter usually keeps in memory.
 const sorterBytes = 8 << 20
@@ -46,7 +50,10 @@ func (s *Sorter) Add(key, content []byte) error {
 	}
 	start := len(s.held)
 	s.held = append(append(s.held, key...), content...)
-	s.places = append(s.places, sorted{start, start + len(key), len(s.held)})
+	var first [8]byte
+	copy(first[:], key)
+	s.places = append(s.places, sorted{binary.BigEndian.Uint64(first[:]), uint32(start), uint32(start + len(key)),
+		uint32(len(s.held))})
 	return nil
 }
 
@@ -80,8 +87,14 @@ func appendPair(to *Log, key, content []byte) error {
 }
 
 func (s *Sorter) sort() {
-	slices.SortStableFunc(s.places, func(a, b sorted) int {
-		return bytes.Compare(s.held[a.start:a.key], s.held[b.start:b.key])
+	slices.SortFunc(s.places, func(a, b sorted) int {
+		if a.first != b.first {
+			return cmp.Compare(a.first, b.first)
+		}
+		if c := bytes.Compare(s.held[a.start:a.key], s.held[b.start:b.key]); c != 0 {
+			return c
+		}
+		return cmp.Compare(a.start, b.start)
 	})
 }
 

@@ -23,6 +23,10 @@ type Moment struct {
 	Zoned  bool  // the offset is said
 }
 
+// Instant is the moment in microseconds since 1970-01-01, in UTC where its offset is said; of a time without a date, since
+// midnight.
+func (m Moment) Instant() int64 { return m.Days*dayOf + m.Micros - m.Offset }
+
 // ScanMoment reads the ISO 8601 forms 2006-01-02, 15:04[:05[.000000]] and both with a blank or T between, these also
 // with an offset or Z behind. A time alone may pass 24:00.
 func ScanMoment(cell []byte) (m Moment, ok bool) {

@@ -37,7 +37,7 @@ func (o *Orderer) AppendKey(b []byte, c *Column, i int) []byte {
 		o.buf.Reset()
 		return appendBytesKey(b, o.alphabet.Key(&o.buf, c.Bytes(i)))
 	case Decimal:
-		return appendDecimalKey(b, c.Bytes(i))
+		return AppendNumberKey(b, c.Bytes(i))
 	case Bytes:
 		return appendBytesKey(b, c.Bytes(i))
 	case Float:
@@ -47,8 +47,11 @@ func (o *Orderer) AppendKey(b []byte, c *Column, i int) []byte {
 		}
 		return binary.BigEndian.AppendUint64(b, bits|1<<63)
 	}
-	return binary.BigEndian.AppendUint64(b, uint64(c.Nums[i])^1<<63)
+	return AppendIntKey(b, c.Nums[i])
 }
+
+// AppendIntKey appends a whole number as a key whose bytes are in the order of the numbers.
+func AppendIntKey(b []byte, n int64) []byte { return binary.BigEndian.AppendUint64(b, uint64(n)^1<<63) }
 
 // appendBytesKey appends bytes with an end that sorts before any byte.
 func appendBytesKey(b, text []byte) []byte {
@@ -60,8 +63,9 @@ func appendBytesKey(b, text []byte) []byte {
 	return append(b, 0, 0)
 }
 
-// appendDecimalKey appends a decimal in its canonical text: its sign, the places of its first digit, its digits.
-func appendDecimalKey(b, text []byte) []byte {
+// AppendNumberKey appends a decimal, given in its canonical text, as a key whose bytes are in the order of the numbers:
+// its sign, the places of its first digit, its digits.
+func AppendNumberKey(b, text []byte) []byte {
 	const negative, zero, positive = 1, 2, 3
 	minus := len(text) > 0 && text[0] == '-'
 	whole, fraction, _ := bytes.Cut(bytes.TrimPrefix(text, []byte("-")), []byte("."))

@@ -1,0 +1,107 @@
+package formula
+
+import (
+	"fmt"
+	"slices"
+
+	"github.com/expr-lang/expr/ast"
+)
+
+// Across is a value that depends on other lines: on those with the same value in the column Of.
+type Across struct {
+	Function AcrossFunction
+	Of       int // a column
+	By       int // the column that orders or adds up; -1 for none
+}
+
+// AcrossFunction is what is asked of the lines with the same value.
+type AcrossFunction string
+
+const (
+	// CountSame is their number; where By is given, of those with a value there.
+	CountSame AcrossFunction = "count_same"
+	// RankSame is the place of the line among those with a value in By, in the order of these, from 1. Lines with equal
+	// values follow each other as in the file.
+	RankSame AcrossFunction = "rank_same"
+	// SumSame is the sum of By; blanks count as nothing.
+	SumSame AcrossFunction = "sum_same"
+)
+
+var acrossNames = []string{string(CountSame), string(RankSame), string(SumSame)}
+
+// name is how the value is called in the compiled formula.
+func (a Across) name() string { return fmt.Sprintf("%s_%d_%d", a.Function, a.Of, a.By) }
+
+// Across are the values that the formula needs and that depend on other lines, each once.
+func (f *Formula) Across() []Across { return f.across }
+
+// SetAcross sets such a value for the row. The machine holds on to v.
+func (m *Machine) SetAcross(a Across, v *Value) { m.cells[a.name()] = v }
+
+// lines is a node for a function over lines; nil for another one.
+func (r *rewriter) lines(n *ast.CallNode, name string) (ast.Node, Kind, error) {
+	if !slices.Contains(acrossNames, name) {
+		return nil, 0, nil
+	}
+	most, least := 2, 2
+	if name == string(CountSame) {
+		least = 1
+	}
+	if len(n.Arguments) < least || len(n.Arguments) > most {
+		return nil, 0, r.wrong(n, fmt.Sprintf("%s() takes %s", name, map[int]string{1: "1 or 2 columns", 2: "2 columns"}[least]),
+			acrossAdvice[AcrossFunction(name)])
+	}
+	a := Across{Function: AcrossFunction(name), By: -1}
+	for i, argument := range n.Arguments {
+		at, kind, err := r.argument(argument, name)
+		if err != nil {
+			return nil, 0, err
+		}
+		if i == 0 {
+			a.Of = at
+			continue
+		}
+		a.By = at
+		if why := a.refuses(kind); why != "" {
+			return nil, 0, r.wrong(argument, fmt.Sprintf("%s %s", r.columns[at].Name, why),
+				"say in the rule of the column how they are written, with number: or date:")
+		}
+	}
+	if !slices.Contains(r.formula.across, a) {
+		r.formula.across = append(r.formula.across, a)
+	}
+	return &ast.IdentifierNode{Value: a.name()}, Number, nil
+}
+
+var acrossAdvice = map[AcrossFunction]string{CountSame: "write count_same(column)",
+	RankSame: "write rank_same(column, date)", SumSame: "write sum_same(column, number)"}
+
+// refuses is why a column of a kind can't order or add up.
+func (a Across) refuses(k Kind) string {
+	switch {
+	case a.Function == SumSame && k != Number:
+		return "is not a column of numbers"
+	case a.Function == RankSame && k != Number && k != Moment:
+		return "is neither a column of numbers nor of dates, and it is not clear how it orders lines"
+	}
+	return ""
+}
+
+// argument is the column that an argument names.
+func (r *rewriter) argument(n ast.Node, name string) (at int, kind Kind, err error) {
+	uses := len(r.formula.uses)
+	_, kind, err = r.rewrite(n)
+	if err != nil {
+		return 0, 0, err
+	}
+	_, plain := n.(*ast.IdentifierNode)
+	call, isCall := n.(*ast.CallNode)
+	if isCall {
+		callee, ok := call.Callee.(*ast.IdentifierNode)
+		plain = ok && callee.Value == "col"
+	}
+	if !plain || len(r.formula.uses) != uses+1 {
+		return 0, 0, r.wrong(n, name+"() takes columns", "make a column of it with new_columns:, and name that")
+	}
+	return r.formula.uses[uses], kind, nil
+}

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,6 +13,7 @@ import (
 	"ladle/internal/core/compare"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/prepare"
 	"ladle/internal/core/source"
 	"ladle/internal/term"
 )
@@ -26,10 +28,13 @@ func compareCommand() *command {
 		takes: operands{"OLD NEW", "two files", 2, 2},
 		about: "Columns are paired by their names, and lines by the columns of --key, wherever they stand. Without " +
 			"--key, whole lines are compared, as often as they occur, and none counts as changed. Cells are compared " +
-			"as they stand. The options on how a file is read are for both. The exit status is 0 also when they " +
+			"as they stand or, with --rules, as a ladle file cleans them. The options on how a file is read are for both. The exit status is 0 also when they " +
 			"differ.",
 		options: []option{
 			{name: "key", value: "COLUMNS", does: "the columns that tell lines apart, with commas between them"},
+			{name: "rules", value: "FILE", group: groupInput, does: "clean both as an input of the ladle file FILE first: " +
+				"cells are then the same when they mean the same"},
+			{name: "as", value: "INPUT", group: groupInput, does: "the input of --rules that both are, where it has several"},
 			{name: "lines", value: "N", group: groupOutput, fallback: "10", does: "show N lines that differ",
 				check: countCheck},
 			list, jsonOption()},
@@ -53,17 +58,15 @@ func runCompare(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	defer list.discard()
+	progress := term.NewProgress()
+	defer progress.Clear()
 	var both [2]source.Table
 	for i, path := range c.Args().Slice() {
-		if ladlefile.Named(path) {
-			return fault.New(fault.Wrong, path+" is a ladle file, and what is compared are files with lines",
-				"have ladle prepare write its cleaned lines, and compare those")
-		}
-		table, err := openSingle(path, readAs(c))
+		table, closes, err := openDelivery(ctx, c, path, progress)
 		if err != nil {
 			return err
 		}
-		defer table.Close()
+		defer closes()
 		both[i] = table
 	}
 	most, _ := strconv.Atoi(c.String("lines")) // it was checked
@@ -78,13 +81,12 @@ func runCompare(ctx context.Context, c *cli.Command) error {
 		}
 		return eachCell(d, files, change)
 	}
-	progress := term.NewProgress()
-	defer progress.Clear()
 	o.Progress = func(file string, done, of int64) { progress.Show("reading "+file, done, of, "bytes") }
 	made, err := compare.Compare(ctx, both[0], both[1], o)
 	if err != nil {
 		return err
 	}
+	made.Rules = c.String("rules")
 	if err := list.place(); err != nil {
 		return err
 	}
@@ -98,6 +100,71 @@ func runCompare(ctx context.Context, c *cli.Command) error {
 	}
 	showComparison(term.NewScreen(term.Stdout), made, shown)
 	return nil
+}
+
+// openDelivery opens a file as it stands or, with --rules, as a ladle file cleans it.
+func openDelivery(ctx context.Context, c *cli.Command, path string, progress *term.Progress) (t source.Table,
+	closes func(), err error) {
+	if ladlefile.Named(path) {
+		return nil, nil, fault.New(fault.Wrong, path+" is a ladle file, and what is compared are files with lines",
+			"compare two deliveries by its rules: ladle compare OLD NEW --rules "+path)
+	}
+	rules := c.String("rules")
+	if rules == "" {
+		if c.String("as") != "" {
+			return nil, nil, fault.New(fault.Wrong, "--as names an input of a ladle file, and none is given",
+				"give the ladle file with --rules")
+		}
+		t, err = openSingle(path, readAs(c))
+		return t, func() { t.Close() }, err
+	}
+	if readAs(c) != (source.ReadOptions{}) {
+		return nil, nil, fault.New(fault.Wrong, "the ladle file "+rules+" itself says how its inputs are read",
+			"leave these options out")
+	}
+	file, err := ladlefile.Read(rules)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := onlyInput(file, c.String("as"), path); err != nil {
+		return nil, nil, err
+	}
+	inputs, err := prepare.Open(ctx, file, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	tables, err := prepare.Cleaned(ctx, inputs, func(_ string, done, of int64) {
+		progress.Show("reading "+path, done, of, "bytes")
+	})
+	if err != nil {
+		prepare.Close(inputs)
+		return nil, nil, err
+	}
+	return tables[0], func() { prepare.Close(inputs) }, nil
+}
+
+// onlyInput leaves one input of a ladle file, and has it read a file.
+func onlyInput(f *ladlefile.File, name, path string) error {
+	var names []string
+	for _, in := range f.Inputs {
+		if !in.FromDatabase() {
+			names = append(names, in.Name.Value)
+		}
+	}
+	switch {
+	case len(names) == 0:
+		return fault.New(fault.Wrong, f.Path+" has no input that is a file", "give a ladle file that has one")
+	case name == "" && len(names) > 1:
+		return fault.New(fault.Wrong, fmt.Sprintf("%s has several inputs: %s", f.Path, strings.Join(names, ", ")),
+			"say with --as which of them both files are")
+	case name == "":
+		name = names[0]
+	case !slices.Contains(names, name):
+		return fault.New(fault.Wrong, fmt.Sprintf("%s has no input %q that is a file", f.Path, name),
+			fault.DidYouMean(name, names))
+	}
+	f.Inputs = slices.DeleteFunc(f.Inputs, func(in *ladlefile.Input) bool { return in.Name.Value != name })
+	return f.ReadFrom(name, []string{path})
 }
 
 // eachCell gives take a record for each cell of a difference; for a line of blank cells, one.
@@ -121,6 +188,9 @@ func eachCell(d compare.Difference, files [2]string, take func(changes.Record) e
 // showComparison shows what differs, and some of the lines.
 func showComparison(s *term.Screen, made *compare.Comparison, shown []compare.Difference) {
 	s.Title("%s and %s", made.Old.Name, made.New.Name)
+	if made.Rules != "" {
+		s.Note("Both as %s cleans them, without the lines that it leaves out.", made.Rules)
+	}
 	t := term.Table{Header: []string{"", "lines"}, Numbers: []int{1}}
 	for _, row := range []struct {
 		what string

@@ -32,7 +32,7 @@ func lookCommand() *command {
 		about: "A name that no file has is that of a table of the database. Foreign keys are shown by the name of " +
 			"the row that they refer to. However large the file or table is, only what is shown is read; with --from " +
 			"on a file, the lines before it too.",
-		options: []option{database,
+		options: []option{database, otherOption(),
 			{name: "lines", value: "N", group: groupOutput, fallback: "20", does: "show N rows", check: countCheck},
 			{name: "from", value: "N", group: groupOutput, does: "begin at line N of the file, or at the row whose " +
 				"whole-number key is N or more", check: fromCheck},
@@ -105,7 +105,7 @@ func pagesOf(ctx context.Context, c *cli.Command, name string) ([]*look.Page, er
 			return nil, fault.New(fault.Wrong, "--newest is for tables", "to see the end of a file, give --from")
 		}
 		from, _ := strconv.ParseInt(c.String("from"), 10, 64) // it was checked
-		return filePages(ctx, name, readAs(c), from, n)
+		return filePages(ctx, c, name, readAs(c), from, n)
 	}
 	if c.String("db") == "" {
 		return nil, fault.At(fault.Failed, fault.Problem{File: name, What: "there is no such file, and no database " +
@@ -140,11 +140,11 @@ func tableCalled(s *schema.Schema, name string) (*schema.Table, error) {
 }
 
 // filePages are lines of a file, or of the cleaned inputs of a ladle file.
-func filePages(ctx context.Context, path string, asked source.ReadOptions, from int64, n int) (pages []*look.Page,
+func filePages(ctx context.Context, c *cli.Command, path string, asked source.ReadOptions, from int64, n int) (pages []*look.Page,
 	err error) {
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, inputs, err := openOne(ctx, path, asked, progress)
+	tables, inputs, err := openOne(ctx, c, path, asked, progress)
 	if err != nil {
 		return nil, err
 	}

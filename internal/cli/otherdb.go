@@ -10,7 +10,9 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/intake"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/prepare"
 )
 
 // otherOption names databases that queries of inputs read.
@@ -25,6 +27,13 @@ func otherOption() option {
 			}
 			return nil
 		}}
+}
+
+// forQueries is the option for the database where only inputs that are queries need it.
+func forQueries(o option) option {
+	o.needed = false
+	o.does += "; for inputs that come from it"
+	return o
 }
 
 // openOthers opens the databases that queries of a ladle file read. Those that can be opened are closed by the caller.
@@ -64,4 +73,25 @@ func closeOthers(all map[string]engine.Database) {
 	for _, db := range all {
 		db.Close()
 	}
+}
+
+// inputRows opens the rows of inputs that come from databases, and these databases only where there are such inputs. The
+// databases must be closed.
+func inputRows(ctx context.Context, c *cli.Command, file *ladlefile.File) (rows prepare.Rows, closes func(), err error) {
+	from := intake.Databases{Path: file.Path}
+	closes = func() {
+		closeOthers(from.Others)
+		if from.Loaded != nil {
+			from.Loaded.Close()
+		}
+	}
+	for _, in := range file.Inputs {
+		if in.FromDatabase() && !in.Database.Given() && from.Loaded == nil && c.String("db") != "" {
+			if from.Loaded, err = open(ctx, c.String("db"), waits(c)); err != nil {
+				return nil, closes, err
+			}
+		}
+	}
+	from.Others, err = openOthers(ctx, c, file)
+	return from.Rows, closes, err
 }

@@ -27,7 +27,7 @@ func prepareCommand() *command {
 			{name: "rename", value: "OLD=NEW", group: groupOutput, list: true, check: renameCheck,
 				does: "call the column OLD NEW in what is written"},
 			{name: "workbook", group: groupOutput, does: "write workbooks (.xlsx) with typed cells"},
-			inputOption(), replaceOption(), jsonOption()},
+			inputOption(), replaceOption(), forQueries(databaseOption()), otherOption(), jsonOption()},
 		examples: []example{
 			{"Clean CSV files", "ladle prepare port-merrow/harbour.ladle.yaml -o port-merrow/cleaned"},
 			{"Clean workbooks, over those of the last time", "ladle prepare port-merrow/harbour.ladle.yaml -o " +
@@ -63,9 +63,14 @@ func runPrepare(ctx context.Context, c *cli.Command, o prepare.Options) error {
 	progress := term.NewProgress()
 	defer progress.Clear()
 	o.Progress = func(input string, done, of int64) { progress.Show("cleaning "+input, done, of, "bytes") }
+	rows, closes, err := inputRows(ctx, c, file)
+	defer closes()
+	if err != nil {
+		return err
+	}
 	r, err := answered(ctx, file, true, func() (*prepare.Report, error) {
 		defer progress.Clear()
-		return prepare.Run(ctx, file, o)
+		return prepare.Run(ctx, file, rows, o)
 	})
 	if err != nil {
 		return err

@@ -35,7 +35,7 @@ func surveyCommand() *command {
 	}
 	database := databaseOption()
 	database.needed = false
-	c.options = append(c.options, database, option{name: "query", value: "SELECT", group: groupDatabase,
+	c.options = append(c.options, database, otherOption(), option{name: "query", value: "SELECT", group: groupDatabase,
 		does: "describe the rows of a query on the database"},
 		option{name: "table", value: "NAME", group: groupDatabase, list: true,
 			does: "describe the rows of a table of the database"}, jsonOption())
@@ -84,7 +84,7 @@ func readAs(c *cli.Command) (o source.ReadOptions) {
 func runSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions) error {
 	progress := term.NewProgress()
 	defer progress.Clear()
-	tables, inputs, err := openSurvey(ctx, c.Args().Slice(), asked, progress)
+	tables, inputs, err := openSurvey(ctx, c, asked, progress)
 	if err != nil {
 		return err
 	}
@@ -132,10 +132,10 @@ func showNotes(s *term.Screen, inputs []*prepare.Input) {
 }
 
 // openSurvey opens files, and the inputs of ladle files as these clean them.
-func openSurvey(ctx context.Context, paths []string, asked source.ReadOptions,
+func openSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions,
 	progress *term.Progress) (tables []source.Table, inputs []*prepare.Input, err error) {
-	for _, path := range paths {
-		more, of, err := openOne(ctx, path, asked, progress)
+	for _, path := range c.Args().Slice() {
+		more, of, err := openOne(ctx, c, path, asked, progress)
 		if err != nil {
 			survey.Close(tables)
 			return nil, nil, err
@@ -145,7 +145,7 @@ func openSurvey(ctx context.Context, paths []string, asked source.ReadOptions,
 	return tables, inputs, nil
 }
 
-func openOne(ctx context.Context, path string, asked source.ReadOptions,
+func openOne(ctx context.Context, c *cli.Command, path string, asked source.ReadOptions,
 	progress *term.Progress) (tables []source.Table, inputs []*prepare.Input, err error) {
 	if !ladlefile.Named(path) {
 		tables, err = survey.Open([]string{path}, asked)
@@ -159,7 +159,12 @@ func openOne(ctx context.Context, path string, asked source.ReadOptions,
 	if err != nil {
 		return nil, nil, err
 	}
-	if inputs, err = prepare.Open(file); err != nil {
+	rows, closes, err := inputRows(ctx, c, file)
+	defer closes()
+	if err != nil {
+		return nil, nil, err
+	}
+	if inputs, err = prepare.Open(ctx, file, rows); err != nil {
 		return nil, nil, err
 	}
 	tables, err = prepare.Cleaned(ctx, inputs, func(what string, done, of int64) {

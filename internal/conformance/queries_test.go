@@ -190,8 +190,11 @@ func TestQueriesThatCantBeInputs(t *testing.T) {
 			}
 			r := w.run(arguments...)
 			assert.Equal(t, 2, r.status, r.stdout+r.stderr)
-			assert.Contains(t, r.stderr, "the input in comes from a database, and only files are read here")
+			assert.Contains(t, r.stderr, "the input in comes from a database, and none is named")
+			shown := w.run(append(arguments, "--db", w.db)...)
+			assert.Equal(t, 0, shown.status, shown.stdout+shown.stderr)
 		}
+		assert.Equal(t, "reg_no,flag\r\n", w.read("out/in.csv"))
 	})
 }
 

@@ -40,6 +40,9 @@ type Comparison struct {
 	Came     int64    `json:"came"`     // lines of the new file alone
 	Went     int64    `json:"went"`     // lines of the old file alone
 	Repeated int64    `json:"repeated"` // of those, lines that can't be paired, since several that differ have their key
+
+	// Rules is the ladle file that cleaned both files before they were compared; "" for files as they stand.
+	Rules string `json:"rules,omitempty"`
 }
 
 // File is a file that was compared.

@@ -44,24 +44,41 @@ type question struct {
 	file  source.File
 }
 
-// openRows runs the queries of an input and keeps their rows.
-func (in *Intake) openRows(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
-	from := db
+// Databases are those from which inputs of a ladle file come.
+type Databases struct {
+	Path   string                     // of the ladle file
+	Loaded engine.Database            // the one that is loaded into; nil where there is none
+	Others map[string]engine.Database // by the names that inputs give them
+}
+
+// Rows returns the rows of an input that comes from a database. They are read and kept.
+func (d Databases) Rows(ctx context.Context, i *ladlefile.Input) (source.Table, error) {
+	t, _, _, err := d.rows(ctx, i)
+	return t, err
+}
+
+// rows is Rows, with what was asked and what was answered in short.
+func (d Databases) rows(ctx context.Context, i *ladlefile.Input) (source.Table, *answer, []question, error) {
+	from := d.Loaded
 	if i.Database.Given() {
-		if from = in.options.Others[i.Database.Value]; from == nil {
-			return nil, in.wrong(i.Database, fmt.Sprintf("no database is called %q", i.Database.Value),
+		if from = d.Others[i.Database.Value]; from == nil {
+			return nil, nil, nil, d.wrong(i.Database, fmt.Sprintf("no database is called %q", i.Database.Value),
 				fmt.Sprintf("give its URL with --other-db %s=URL", i.Database.Value))
 		}
 	}
-	questions, err := in.questions(ctx, i, from)
+	if from == nil {
+		return nil, nil, nil, d.wrong(i.Name, fmt.Sprintf("the input %s comes from a database, and none is named",
+			i.Name.Value), "name it with --db")
+	}
+	questions, err := d.questions(ctx, i, from)
 	if err != nil {
-		return nil, err
+		return nil, nil, nil, err
 	}
 	read := &answer{}
 	var parts []source.RowPart
 	for n, q := range questions {
 		if err := from.Foresee(ctx, q.query); err != nil {
-			return nil, in.ofQuery(i, err)
+			return nil, nil, nil, d.ofQuery(i, err)
 		}
 		parts = append(parts, source.RowPart{File: q.file, Each: func(take func([]string, []*string) error) error {
 			return from.Ask(ctx, q.query, func(columns []string, row []*string) error {
@@ -74,16 +91,22 @@ func (in *Intake) openRows(ctx context.Context, i *ladlefile.Input, db engine.Da
 	}
 	t, err := source.Rows(parts...)
 	if err != nil {
-		return nil, in.ofQuery(i, err)
+		return nil, nil, nil, d.ofQuery(i, err)
 	}
-	if !i.Database.Given() {
+	return t, read, questions, nil
+}
+
+// openRows runs the queries of an input and keeps their rows.
+func (in *Intake) openRows(ctx context.Context, i *ladlefile.Input, db engine.Database) (source.Table, error) {
+	t, read, questions, err := Databases{in.File.Path, db, in.options.Others}.rows(ctx, i)
+	if err == nil && !i.Database.Given() {
 		in.answers[i], in.asked[i] = read, questions
 	}
-	return t, nil
+	return t, err
 }
 
 // questions are the queries of an input: its own, or one for each of its tables.
-func (in *Intake) questions(ctx context.Context, i *ladlefile.Input, from engine.Database) (all []question, err error) {
+func (d Databases) questions(ctx context.Context, i *ladlefile.Input, from engine.Database) (all []question, err error) {
 	if i.Query.Given() {
 		return []question{{i.Query.Value, source.File{Path: i.Origin(), Query: true}}}, nil
 	}
@@ -94,7 +117,7 @@ func (in *Intake) questions(ctx context.Context, i *ladlefile.Input, from engine
 	for _, name := range i.Tables {
 		found := s.Called(name.Value)
 		if len(found) != 1 {
-			return nil, in.wrong(name, fmt.Sprintf("there is no table %q", name.Value),
+			return nil, d.wrong(name, fmt.Sprintf("there is no table %q", name.Value),
 				fault.DidYouMean(name.Value, s.Names()))
 		}
 		all = append(all, question{from.SelectAll(found[0]), source.File{Path: "table " + found[0].Name, Query: true,
@@ -103,13 +126,13 @@ func (in *Intake) questions(ctx context.Context, i *ladlefile.Input, from engine
 	return all, nil
 }
 
-func (in *Intake) wrong(at ladlefile.Text, what, do string) error {
-	return fault.At(fault.Wrong, fault.Problem{File: in.File.Path, Line: at.Line, Column: at.Column, What: what,
+func (d Databases) wrong(at ladlefile.Text, what, do string) error {
+	return fault.At(fault.Wrong, fault.Problem{File: d.Path, Line: at.Line, Column: at.Column, What: what,
 		Do: do})
 }
 
 // ofQuery says of which input a query can't be run.
-func (in *Intake) ofQuery(i *ladlefile.Input, err error) error {
+func (d Databases) ofQuery(i *ladlefile.Input, err error) error {
 	var f *fault.Fault
 	if !errors.As(err, &f) || f.Class != fault.Wrong {
 		return err
@@ -119,7 +142,7 @@ func (in *Intake) ofQuery(i *ladlefile.Input, err error) error {
 	if i.Tables != nil {
 		at = i.Tables[0]
 	}
-	return in.wrong(at, fmt.Sprintf("the query of the input %s can't be run: %s", i.Name.Value, p.What), p.Do)
+	return d.wrong(at, fmt.Sprintf("the query of the input %s can't be run: %s", i.Name.Value, p.What), p.Do)
 }
 
 // SameRows reports whether the queries on the database that is loaded into still return, as a transaction sees it, the

@@ -48,7 +48,7 @@ func TestSomeColumnsArePrepared(t *testing.T) {
 				f, err := ladlefile.Read(path)
 				require.NoError(t, err)
 				out := filepath.Join(dir, "out")
-				_, err = Run(context.Background(), f, Options{Folder: out, Format: format, Columns: c.columns,
+				_, err = Run(context.Background(), f, nil, Options{Folder: out, Format: format, Columns: c.columns,
 					Renames: c.renames})
 				if c.err != "" {
 					require.ErrorContains(t, err, c.err)

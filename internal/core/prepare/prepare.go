@@ -92,20 +92,16 @@ type Input struct {
 // Notes are what to know of the corrected lines of the input, once it was read.
 func (in *Input) Notes() []string { return in.kept.Said(false) }
 
+// Rows opens the rows of an input that comes from a database.
+type Rows func(context.Context, *ladlefile.Input) (source.Table, error)
+
 // Open opens the inputs of a ladle file.
-func Open(f *ladlefile.File) ([]*Input, error) {
+func Open(ctx context.Context, f *ladlefile.File, rows Rows) ([]*Input, error) {
 	var all []*Input
 	var failed []error
 	day := time.Now()
 	for _, in := range f.Inputs {
-		if in.FromDatabase() {
-			failed = append(failed, fault.At(fault.Wrong, fault.Problem{File: f.Path, Line: in.Name.Line,
-				Column: in.Name.Column,
-				What:   fmt.Sprintf("the input %s comes from a database, and only files are read here", in.Name.Value),
-				Do:     "see its rows with ladle try"}))
-			continue
-		}
-		t, err := reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)
+		t, err := open(ctx, f, in, rows)
 		if err != nil {
 			failed = append(failed, source.OfInput(err, in.Name.Value))
 			continue
@@ -125,6 +121,22 @@ func Open(f *ladlefile.File) ([]*Input, error) {
 		return nil, source.Together(err)
 	}
 	return all, nil
+}
+
+// open opens an input and gives its lines their shape.
+func open(ctx context.Context, f *ladlefile.File, in *ladlefile.Input, rows Rows) (source.Table, error) {
+	if !in.FromDatabase() {
+		return reshape.Open(in.Paths, in.Asked, in.Shape, f.Path)
+	}
+	t, err := rows(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	shaped, err := reshape.Of(t, in.Shape, f.Path)
+	if err != nil {
+		t.Close()
+	}
+	return shaped, err
 }
 
 // Close closes inputs.
@@ -159,8 +171,8 @@ func (in *Input) told(progress func(string, int64, int64)) func(int64) {
 
 // Run writes the cleaned rows of all inputs of f into a folder, and beside them those that are set aside. Each file is
 // there whole or not at all. The error is a *fault.Fault or of the context.
-func Run(ctx context.Context, f *ladlefile.File, o Options) (*Report, error) {
-	inputs, err := Open(f)
+func Run(ctx context.Context, f *ladlefile.File, rows Rows, o Options) (*Report, error) {
+	inputs, err := Open(ctx, f, rows)
 	if err != nil {
 		return nil, err
 	}

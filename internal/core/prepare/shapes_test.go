@@ -23,7 +23,7 @@ func prepared(t *testing.T, name, content, keys string) (lines, aside string) {
 		"tables: {t: {from: in, columns: {a: b}}}\nset_aside_limit: any\n"), 0o600))
 	f, err := ladlefile.Read(path)
 	require.NoError(t, err)
-	_, err = Run(context.Background(), f, Options{Folder: filepath.Join(dir, "out"), Format: CSV})
+	_, err = Run(context.Background(), f, nil, Options{Folder: filepath.Join(dir, "out"), Format: CSV})
 	require.NoError(t, err)
 	read := func(name string) string {
 		content, err := os.ReadFile(filepath.Join(dir, "out", name))

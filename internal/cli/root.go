@@ -176,11 +176,19 @@ func status(command string, err error, asJSON, stopped bool) int {
 	if asJSON {
 		_ = printFailure(command, "failed", code, problems)
 	}
+	said := false
 	for _, p := range problems {
 		showProblem(p)
+		said = said || strings.Contains(p.Do, unchanged)
+	}
+	if code == failed && !changed && !said && (command == "load" || command == "undo") {
+		fmt.Fprintln(os.Stderr, "    "+unchanged)
 	}
 	return code
 }
+
+// unchanged is what a failure of a command that writes says, unless its cause does.
+const unchanged = "nothing was changed"
 
 // showProblem says what is wrong, and below it what to do.
 func showProblem(p fault.Problem) {

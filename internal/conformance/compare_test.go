@@ -62,13 +62,13 @@ func TestCompare(t *testing.T) {
 		"march.csv may.csv --rules rules.ladle.yaml":        "rules.ladle.yaml has several inputs: a, b",
 		"march.csv may.csv --rules rules.ladle.yaml --as c": `rules.ladle.yaml has no input "c" that is a file`,
 		"march.csv may.csv --as c":                          "--as names an input of a ladle file, and none is given",
-		"march.csv may.xlsx":                            "may.xlsx has 2 tables",
-		"march.csv":                                     "OLD NEW",
-		"march.csv f.ladle.yaml":                        "f.ladle.yaml is a ladle file",
-		"march.csv none.csv":                            "none.csv",
-		"march.csv april.csv.gz --key Flag":             `only april.csv.gz has the column "Flag" of the key`,
-		"march.csv april.csv.gz --changes changes.csv":  "the file exists",
-		"march.csv april.csv.gz --changes changes.text": "give it a name that ends in .csv, .xlsx or .html",
+		"march.csv may.xlsx":                                "may.xlsx has 2 tables",
+		"march.csv":                                         "OLD NEW",
+		"march.csv f.ladle.yaml":                            "f.ladle.yaml is a ladle file",
+		"march.csv none.csv":                                "none.csv",
+		"march.csv april.csv.gz --key Flag":                 `only april.csv.gz has the column "Flag" of the key`,
+		"march.csv april.csv.gz --changes changes.csv":      "the file exists",
+		"march.csv april.csv.gz --changes changes.text":     "give it a name that ends in .csv, .xlsx or .html",
 	} {
 		r := w.run(append([]string{"compare"}, strings.Fields(arguments)...)...)
 		assert.NotZero(t, r.status, arguments)

@@ -317,21 +317,58 @@ func TestALostConnectionChangesNothing(t *testing.T) {
 				"COLLATE NOCASE", "", "DEFAULT 1", "DEFAULT true").Replace(demo.Script())
 			w := newWorld(t, servers[name], script)
 			require.NoError(t, demo.NewHarbour(0, 60_000, 3).Generate(w.dir))
-			before := w.data()
-			c := exec.Command(program, "load", demo.FlatLadle, "--db", w.db, "--yes")
-			c.Dir = w.dir
-			var stderr strings.Builder
-			c.Stderr = &stderr
-			require.NoError(t, c.Start())
-			for deadline := time.Now().Add(time.Minute); !by(w) && time.Now().Before(deadline); {
-				time.Sleep(5 * time.Millisecond)
-			}
-			_ = c.Wait()
-			assert.Equal(t, 3, c.ProcessState.ExitCode(), stderr.String())
-			assert.Equal(t, before, w.data())
-			assert.Empty(t, w.onlyIfThere("ladle_run"))
+			w.losesConnection(demo.FlatLadle, by)
 		})
 	}
+}
+
+// TestALostConnectionWhileAQueryIsReadChangesNothing ends it before the query of an input has returned its rows.
+func TestALostConnectionWhileAQueryIsReadChangesNothing(t *testing.T) {
+	for name, c := range map[string]struct {
+		slow string
+		kill func(w *world) bool
+	}{
+		"postgres": {"SELECT 'X1' AS reg, 'Auk' AS name FROM (SELECT pg_sleep(60)) s", func(w *world) bool {
+			return len(w.query("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = "+
+				"'ladle' AND query LIKE '%pg_sleep(60)%' AND pid <> pg_backend_pid()")) > 0
+		}},
+		"mysql": {"SELECT 'X1' AS reg, 'Auk' AS name FROM (SELECT sleep(60)) s", func(w *world) bool {
+			ids := w.query("SELECT id FROM information_schema.processlist WHERE db = database() AND info LIKE '%sleep(60)%' " +
+				"AND id <> connection_id()")
+			for _, id := range ids {
+				_, _ = mysqlDatabase{}.connect(w, "").Exec("KILL " + id)
+			}
+			return len(ids) > 0
+		}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, servers[name], fleet)
+			w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    query: "+c.slow+"\ntables:\n  vessel: {from: in, key: "+
+				"reg, columns: {reg: reg, name: name}}\n")
+			said := w.losesConnection("f.ladle.yaml", c.kill)
+			assert.Contains(t, said, "connection")
+			assert.Contains(t, said, "nothing was changed")
+		})
+	}
+}
+
+// losesConnection loads until the connection is lost, holds that nothing was changed, and returns what the load said.
+func (w *world) losesConnection(ladle string, kill func(w *world) bool) string {
+	w.Helper()
+	before := w.data()
+	c := exec.Command(program, "load", ladle, "--db", w.db, "--yes")
+	c.Dir = w.dir
+	var stderr strings.Builder
+	c.Stderr = &stderr
+	require.NoError(w, c.Start())
+	for deadline := time.Now().Add(time.Minute); !kill(w) && time.Now().Before(deadline); {
+		time.Sleep(5 * time.Millisecond)
+	}
+	_ = c.Wait()
+	assert.Equal(w, 3, c.ProcessState.ExitCode(), stderr.String())
+	assert.Equal(w, before, w.data())
+	assert.Empty(w, w.onlyIfThere("ladle_run"))
+	return stderr.String()
 }
 
 // onlyIfThere returns the rows of a table that may be missing.

@@ -133,6 +133,8 @@ func words(e *pgconn.PgError) (what, do string) {
 		return "another session changed the same rows at the same time: " + e.Message, "nothing was changed; load again"
 	case pgerrcode.DiskFull:
 		return "the server's disk is full", "free some space and load again"
+	case pgerrcode.AdminShutdown, pgerrcode.CrashShutdown, pgerrcode.CannotConnectNow:
+		return "the server ended the connection: " + e.Message, "load again when the server is up"
 	case pgerrcode.ReadOnlySQLTransaction:
 		return "the database can't be written to", "connect to a server that accepts writes"
 	}

@@ -3,6 +3,7 @@ package conformance
 import (
 	"encoding/csv"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"slices"
@@ -189,8 +190,6 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 				for _, x := range tables {
 					script += x.script()
 				}
-				w := newWorld(t, on, script)
-				empty := w.data()
 				var lines []map[string]string
 				header, want := map[string]bool{}, map[string]map[string]bool{}
 				reached := map[*grown][]*grownRow{}
@@ -208,13 +207,26 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 					}
 					lines = append(lines, line)
 				}
+				relinked := round%3 == 2
+				if relinked {
+					script += flatTable(leaf, header, lines)
+				}
+				w := newWorld(t, on, quotedFor(on, script))
+				empty := w.data()
 				w.writeFlat("flat.csv", header, lines)
 				origin, others := "file: flat.csv, header: 1", []string{}
-				if round%2 == 1 {
+				switch {
+				case relinked:
+					origin = "table: flat"
+				case round%3 == 1:
 					w.tableOf("flat.csv", "sent.db")
 					origin, others = "table: flat, database: sent", []string{"--other-db", "sent=sent.db"}
 				}
 				ladle := "ladle: 1\ninputs: {flat: {" + origin + "}}\ntables:\n"
+				if relinked {
+					ladle += "  flat:\n    from: flat\n    key: id\n    already_there: update\n    not_there: set_aside\n" +
+						"    columns: {id: id, leaf_id: " + leaf.found("x") + "}\n"
+				}
 				leaf.blocks("x", func(x *grown, prefix string) {
 					if !header[prefix+" code"] {
 						return // nothing points there
@@ -227,6 +239,9 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 				for _, x := range tables {
 					assert.Equal(t, want[x.name], w.grownRows(x), "%s\n%s", x.name, ladle)
 				}
+				if relinked {
+					w.relinked(leaf)
+				}
 				before := w.data()
 				doc, out = w.load("load", others...)
 				require.Equal(t, 0, doc.Status, out.stdout)
@@ -235,6 +250,37 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 			})
 		}
 	})
+}
+
+// flatTable makes a table of lines in the database itself, with a column yet to be filled that refers to rows of leaf.
+func flatTable(leaf *grown, header map[string]bool, lines []map[string]string) string {
+	names := slices.Sorted(maps.Keys(header))
+	var columns []string
+	for _, name := range names {
+		columns = append(columns, "Q["+name+"]Q VARCHAR(40)")
+	}
+	var script strings.Builder
+	fmt.Fprintf(&script, "CREATE TABLE flat (id ID, leaf_id INTEGER REFERENCES %s (id), %s);\n", leaf.name,
+		strings.Join(columns, ", "))
+	for _, line := range lines {
+		var quoted, values []string
+		for _, name := range names {
+			if line[name] != "" {
+				quoted, values = append(quoted, "Q["+name+"]Q"), append(values, "'"+line[name]+"'")
+			}
+		}
+		fmt.Fprintf(&script, "INSERT INTO flat (%s) VALUES (%s);\n", strings.Join(quoted, ", "), strings.Join(values, ", "))
+	}
+	return script.String()
+}
+
+// relinked holds that each row of the table flat refers to the row of leaf that it was.
+func (w *world) relinked(leaf *grown) {
+	w.Helper()
+	byID := w.grownByID(leaf)
+	for i, line := range w.server.query(w, "SELECT leaf_id FROM flat ORDER BY id") {
+		assert.Equal(w, leaf.rows[i].String(), byID[line].String())
+	}
 }
 
 // reach adds a row and all that it refers to to those of their tables.

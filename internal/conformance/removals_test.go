@@ -4,6 +4,9 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // TestRemovals: what is gone from a file is removed, within bounds and with a yes.
@@ -244,5 +247,26 @@ func TestInOrderOf(t *testing.T) {
 			tables: "craft: {from: in, key: reg, in_order_of: tug_id, columns: {reg: R, tug_id: {from: T, lookup: craft.reg}}}",
 			files:  map[string]string{"in": "R,T\n"}, why: "in_order_of: can't order by tug_id, which is looked up",
 		},
+	})
+}
+
+// TestMarksAreListed: the changes file has each cell that is marked, and verify finds marks that are not as they should be.
+func TestMarksAreListed(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, berths)
+		w.write("in.csv", "C\nB1\nB3\nB4\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {berth: {from: in, key: code, gone_from_file: "+
+			"{mark: {state: closed, gone_on: 2026-03-01}, mark_back: {state: open, gone_on: null}, at_most: 9}, columns: "+
+			"{code: C, state: {constant: open}}}}\n")
+		r := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--changes", "changes.csv")
+		require.Equal(t, 0, r.status, r.stdout+r.stderr)
+		assert.Equal(t, "table,what,key,column,before,after,file,line\nberth,changed,B2,state,dredged,closed,,\n"+
+			"berth,changed,B2,gone_on,,2026-03-01,,\n", w.read("changes.csv"), "B3 and B4 have another day, and are not marked so")
+		w.do("UPDATE berth SET state = 'closed', gone_on = '2026-03-01' WHERE code = 'B1'")
+		w.do("UPDATE berth SET gone_on = NULL WHERE code = 'B2'")
+		r = w.run("verify", "f.ladle.yaml", "--db", w.db)
+		assert.Equal(t, 1, r.status)
+		assert.Regexp(t, `(?s)Still in berth, but gone from the file: 1\s+\S+ B2\s.*Still marked as gone in berth, but in the `+
+			`file: 1\s+\S+ B1\s`, r.stdout)
 	})
 }

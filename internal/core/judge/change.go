@@ -355,7 +355,11 @@ func (c *changes) readRows(ctx context.Context, r *round, s *Step, keys *value.B
 	columns := c.reads(s)
 	rows, compares := &existingRows{places: map[keyindex.Hash]int{}}, keyindex.New(s.Table, c.by, keyindex.Options{})
 	take := engine.Collect(&rows.batch, s.Table, columns)
-	if err := r.Database.Probe(ctx, s.Table, c.by, keys, columns, take); err != nil {
+	if first, last, run := engine.Run(s.Table, c.by, keys); run {
+		if err := r.Database.Between(ctx, s.Table, c.by[0], first, last, columns, take); err != nil {
+			return nil, err
+		}
+	} else if err := r.Database.Probe(ctx, s.Table, c.by, keys, columns, take); err != nil {
 		return nil, err
 	}
 	found, err := compares.Hashes(ctx, r.Database, value.Pointers(rows.batch.Columns[:len(c.by)]), nil)

@@ -134,7 +134,8 @@ func (l *Lines) Cell(c int) *value.Column { return l.batch.Cell(c) }
 
 // Change is what becomes of the row of line i, whose verdict is Updated, or how it differs from the line, for Differs.
 func (l *Lines) Change(i int) Change {
-	return Change{&l.changed, slices.Index(l.changed.lines, i)}
+	at, _ := slices.BinarySearch(l.changed.lines, i) // they ascend
+	return Change{&l.changed, at}
 }
 
 // LookedUpCells lists the cells that stand in the file for values that are looked up.

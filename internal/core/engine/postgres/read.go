@@ -106,7 +106,9 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 	return flush()
 }
 
-// Probe sends the keys as arrays, a batch at a time, and has the server look each of them up in the index.
+// Probe sends the keys as arrays, a batch at a time, and has the server look each of them up in the index. Where there is
+// one, a subselect that can't be pulled up keeps the planner from reading the whole table for each batch instead, which
+// it expects to be faster as long as it knows nothing of what a load has just written.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
 	var selected []string
@@ -115,6 +117,10 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 	}
 	query := fmt.Sprintf("SELECT %s FROM %s JOIN %s t ON %s ORDER BY w.n", strings.Join(selected, ", "),
 		unnested(len(by)), d.table(t), d.on(t, by))
+	if t.Indexed(by) {
+		query = fmt.Sprintf("SELECT t.* FROM %s CROSS JOIN LATERAL (SELECT %s FROM %s t WHERE %s OFFSET 0) t ORDER BY w.n",
+			unnested(len(by)), strings.Join(selected, ", "), d.table(t), d.on(t, by))
+	}
 	kinds := engine.Types(t, by)
 	for start := 0; start < keys.Len(); start += engine.BatchRows {
 		end := min(start+engine.BatchRows, keys.Len())

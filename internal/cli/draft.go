@@ -156,7 +156,7 @@ func writeLadleFile(path, text string) error {
 	return nil
 }
 
-// mayWriteDraft asks before a file that is there is replaced.
+// mayWriteDraft refuses a name that no ladle file can have, and asks before a file that is there is replaced.
 func mayWriteDraft(ctx context.Context, out string, replace bool) error {
 	if out == "" {
 		return nil
@@ -165,6 +165,11 @@ func mayWriteDraft(ctx context.Context, out string, replace bool) error {
 		return fault.New(fault.Wrong, fmt.Sprintf("a ladle file can't be called %q", out),
 			"give it a name like "+strings.TrimSuffix(out, filepath.Ext(out))+".ladle.yaml")
 	}
+	return askReplace(ctx, out, replace)
+}
+
+// askReplace asks before a file that is there is replaced.
+func askReplace(ctx context.Context, out string, replace bool) error {
 	if _, err := os.Stat(out); replace || errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}

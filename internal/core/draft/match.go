@@ -23,6 +23,9 @@ type File struct {
 	Into string   // the table that it is for; "" where nobody says
 	Key  []string // the key of that table's block; nil where nobody says
 
+	// Planned has, for columns that were made for columns of this file, the numbers of these, from 1, by TABLE.COLUMN.
+	Planned map[string]int
+
 	shape     *survey.Shape   // that its lines were given; nil for none
 	keepTotal bool            // its last line is a row, though it looks like a total
 	settled   map[string]bool // kinds of questions that were answered
@@ -215,7 +218,11 @@ func (m *matcher) fit(f *file, t *schema.Table) *block {
 		c := &t.Columns[i]
 		for _, from := range f.columns {
 			x := assignment{guess: m.direct(t, c, from), of: c, column: from}
-			if t.Relation(c.Name) != nil {
+			if number, planned := f.Planned[t.Name+"."+c.Name]; planned {
+				if x.guess = (guess{}); number == from.Number {
+					x.guess = guess{1, "made for it"}
+				}
+			} else if t.Relation(c.Name) != nil {
 				x.guess = m.ids(t, c, from, x.guess)
 			} else if x.Score >= likely {
 				m.pointAt(t, &x)

@@ -81,6 +81,7 @@ type stats struct {
 	anyText              bool
 	lengths              [lengthBuckets]int64 // of characters: see lengthBucket
 	shortest, longest    int
+	longestAt            int64  // the position of the first cell of that length
 	zeros                places // digits that start with a zero
 	outer, doubled, hard places // blanks around, doubled ones, no-break ones
 	controls             places // characters that don't show
@@ -266,7 +267,9 @@ func (s *stats) shape(cell, text []byte, of class, n, position int64) {
 	if s.longest == 0 || length < s.shortest {
 		s.shortest = length
 	}
-	s.longest = max(s.longest, length)
+	if length > s.longest {
+		s.longest, s.longestAt = length, position
+	}
 }
 
 const lengthBuckets = 64 + 32
@@ -365,7 +368,9 @@ func (s *stats) merge(o *stats) {
 	if o.longest > 0 && (s.longest == 0 || o.shortest < s.shortest) {
 		s.shortest = o.shortest
 	}
-	s.longest = max(s.longest, o.longest)
+	if o.longest > s.longest {
+		s.longest, s.longestAt = o.longest, o.longestAt
+	}
 	for i := range s.buckets {
 		for k, n := range o.buckets[i] {
 			if mine := s.buckets[i][k]; mine != nil {

@@ -35,6 +35,7 @@ type Column struct {
 	Most     string   `json:"greatest"`
 	Shortest int      `json:"shortest"`         // characters
 	Longest  int      `json:"longest"`          // characters
+	LongLine int64    `json:"longest_line"`     // the first line with a cell of that length; 0 for none
 	Digits   int      `json:"digits,omitempty"` // of numbers, before and after the point
 	Scale    int      `json:"scale,omitempty"`  // of numbers, after the point
 	Frequent []Count  `json:"frequent"`
@@ -94,6 +95,9 @@ func (r *reading) column(i int, name string) *Column {
 	s, v := r.stats[i], r.values[i]
 	c := &Column{Name: name, Number: i + 1, Blank: s.empty, Shortest: s.shortest, Longest: s.longest,
 		Counted: len(v.kept)}
+	if s.longest > 0 {
+		_, c.LongLine = source.PositionIn(s.longestAt)
+	}
 	c.Distinct, c.Exact = v.distinct()
 	if s.empty > 0 && c.Distinct > 0 {
 		c.Distinct-- // the blank one

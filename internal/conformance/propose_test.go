@@ -1,0 +1,145 @@
+package conformance
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ladle/internal/seeded"
+)
+
+// dialects are those of the servers.
+var dialects = map[string]string{"sqlite": "sqlite", "postgres": "postgres", "mysql": "mysql"}
+
+// proposed is a database of the tables that are proposed for files, and the ladle file that loads them.
+func proposed(t *testing.T, name string, on server, files map[string]string, more ...string) *world {
+	t.Helper()
+	draft := newWorld(t, sqliteFile{}, "")
+	arguments := append([]string{"propose", "--for", dialects[name], "-o", "new.sql", "--ladle", "new.ladle.yaml"}, more...)
+	for file, content := range files {
+		draft.write(file, content)
+		arguments = append(arguments, file)
+	}
+	r := draft.run(arguments...)
+	require.Equal(t, 0, r.status, r.stdout+r.stderr)
+	w := newWorld(t, on, draft.read("new.sql"))
+	for _, file := range append(slices.Collect(maps.Keys(files)), "new.sql", "new.ladle.yaml") {
+		w.write(file, draft.read(file))
+	}
+	return w
+}
+
+// loadedWhole holds that all lines of the proposed ladle file are loaded, and found again.
+func (w *world) loadedWhole() {
+	w.Helper()
+	r := w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
+	require.Equal(w, 0, r.status, "%s\n%s\n%s\n%s", r.stdout, r.stderr, w.read("new.sql"), w.read("new.ladle.yaml"))
+	r = w.run("verify", "new.ladle.yaml", "--db", w.db)
+	assert.Equal(w, 0, r.status, r.stdout)
+}
+
+// TestProposedTablesAreRelated: what is a key in one file is a foreign key in another, and what a column decides becomes
+// a table.
+func TestProposedTablesAreRelated(t *testing.T) {
+	berths := "Code,Quay,Depth (m)\n"
+	for i := range 12 {
+		berths += fmt.Sprintf("B%d,%s Quay,%d.5\n", i+1, []string{"North", "South", "East"}[i%3], i+4)
+	}
+	calls := "Call No,Berth,Vessel,Built,Arrived,Night?\n"
+	for i := range 60 {
+		calls += fmt.Sprintf("%d,B%d,%s,%d,2026-03-%02d 0%d:30,%s\n", 100+i, i*7%12+1, []string{"Skua", "Tern", "Auk"}[i%3],
+			1990+i%3, i%28+1, i%9, []string{"yes", "no"}[i%2])
+	}
+	everyServer(t, func(t *testing.T, name string, on server) {
+		w := proposed(t, name, on, map[string]string{"berths.csv": berths, "calls.csv": calls})
+		w.loadedWhole()
+		assert.Equal(t, []string{"B8|South Quay|11.5|Tern|1991"}, w.query("SELECT b.code, b.quay, b.depth_m, v.vessel, v.built "+
+			"FROM calls c JOIN berths b ON b.id = c.berths_id JOIN vessel v ON v.id = c.vessel_id WHERE call_no = 101"))
+		assert.Equal(t, []string{"3|60|12"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM calls), "+
+			"(SELECT count(*) FROM berths)"))
+	})
+}
+
+// TestProposedTablesTakeAllLines: whatever the columns are called and hold, each line fits the table that is proposed.
+func TestProposedTablesTakeAllLines(t *testing.T) {
+	everyServer(t, func(t *testing.T, name string, on server) {
+		for round := range seeded.Rounds(4) {
+			t.Run(fmt.Sprint("round ", round), func(t *testing.T) {
+				r := seeded.Rand(t)
+				kinds := []func() string{
+					func() string { return fmt.Sprint(r.IntN(200) - 100) },
+					func() string { return fmt.Sprint(r.Int64N(1<<62) - 1<<61) },
+					func() string { return fmt.Sprintf("%d.%03d", r.IntN(1_000_000)-500_000, r.IntN(1000)) },
+					func() string { return fmt.Sprintf("20%02d-%02d-%02d", r.IntN(40)+10, r.IntN(12)+1, r.IntN(28)+1) },
+					func() string { return fmt.Sprintf("2026-03-%02d %02d:%02d:00", r.IntN(28)+1, r.IntN(24), r.IntN(60)) },
+					func() string {
+						return strings.Repeat([]string{"tide ", "Grüße ", `back\slash `, "it's "}[r.IntN(4)], r.IntN(9)+1) + "x"
+					},
+					func() string { return []string{"yes", "no"}[r.IntN(2)] },
+				}
+				headers := []string{"Order", "Größe (m)", "select", "1st", "Reg. No.", "it's \"odd\"", `a\b`, "Date", "order"}
+				r.Shuffle(len(headers), func(i, j int) { headers[i], headers[j] = headers[j], headers[i] })
+				columns := 2 + r.IntN(len(headers)-2)
+				var quoted []string
+				for _, h := range headers[:columns] {
+					quoted = append(quoted, `"`+strings.ReplaceAll(h, `"`, `""`)+`"`)
+				}
+				csv := "Line," + strings.Join(quoted, ",") + "\n"
+				of, blanks := make([]func() string, columns), make([]bool, columns)
+				for i := range of {
+					of[i], blanks[i] = kinds[r.IntN(len(kinds))], r.IntN(3) == 0
+				}
+				for i := range 80 {
+					cells := []string{fmt.Sprint("L", i)}
+					for c := range of {
+						if cell := of[c](); !blanks[c] || r.IntN(4) > 0 {
+							cells = append(cells, cell)
+						} else {
+							cells = append(cells, "")
+						}
+					}
+					csv += strings.Join(cells, ",") + "\n"
+				}
+				w := proposed(t, name, on, map[string]string{"odd lines.csv": csv}, "--checks")
+				w.loadedWhole()
+				assert.Equal(t, []string{"80"}, w.query("SELECT count(*) FROM odd_lines"))
+			})
+		}
+	})
+}
+
+// everyServer runs a test on all kinds of databases by their names.
+func everyServer(t *testing.T, test func(t *testing.T, name string, on server)) {
+	for name, on := range servers {
+		t.Run(name, func(t *testing.T) { test(t, name, on) })
+	}
+}
+
+func TestProposalsThatCantBeMade(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE berths (id INTEGER PRIMARY KEY);")
+	w.write("berths.csv", "Code\nN1\n")
+	w.write("empty.csv", "Code\n")
+	r := w.run("propose", "berths.csv", "--json", "--for", "mysql")
+	require.Equal(t, 0, r.status, r.stderr)
+	for arguments, says := range map[string]string{
+		"empty.csv":                                 "has no lines",
+		"berths.csv --for oracle":                   "--for can't be",
+		"berths.csv --leave-out Kode":               `there is no column "Kode" to leave out`,
+		"berths.csv -o berths.csv":                  "the file exists already",
+		"berths.csv --ladle n.yaml":                 "a ladle file can't be called",
+		"berths.csv --db " + w.db + " --for sqlite": "",
+	} {
+		r := w.run(append([]string{"propose"}, strings.Fields(arguments)...)...)
+		if says == "" {
+			assert.Contains(t, r.stdout, "CREATE TABLE berths_2 (", "the name is taken")
+			continue
+		}
+		assert.NotZero(t, r.status, arguments)
+		assert.Contains(t, r.stderr, says)
+	}
+}

@@ -1,0 +1,149 @@
+package propose
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ladle/internal/core/reason"
+	"ladle/internal/core/survey"
+)
+
+// Type is that of a column, in no dialect.
+type Type struct {
+	Kind   Kind `json:"kind"`
+	Length int  `json:"length,omitempty"` // of a text, in characters; 0 for any
+	Digits int  `json:"digits,omitempty"` // of a decimal, before and after the point
+	Scale  int  `json:"scale,omitempty"`  // of a decimal, after the point
+}
+
+// Kind is what a column holds.
+type Kind string
+
+// The kinds of columns.
+const (
+	Text     Kind = "text"
+	Integer  Kind = "integer" // of 32 bits
+	BigInt   Kind = "bigint"  // of 64 bits
+	Decimal  Kind = "decimal"
+	Date     Kind = "date"
+	DateTime Kind = "timestamp"
+	Time     Kind = "time"
+	Boolean  Kind = "boolean"
+)
+
+// column plans a column by all its values.
+func (m *maker) column(t *Table, from *survey.Column) *Column {
+	c := &Column{Header: from.Name, of: from.Number, Required: from.Blank == 0 && len(from.Words) == 0}
+	c.Name = free(plain(from.Name, fmt.Sprintf("column_%d", from.Number)), func(n string) bool {
+		return slices.ContainsFunc(t.Columns, func(o *Column) bool { return o.Name == n })
+	})
+	c.typed(from)
+	switch {
+	case from.Blank > 0:
+		c.because("blank in " + reason.Plural(from.Blank, "line"))
+	case len(from.Words) > 0:
+		c.doubt(fmt.Sprintf("%q seems to mean blank", from.Words[0].What))
+	}
+	if n := from.Misfits.Count; n > 0 {
+		place := ""
+		if len(from.Misfits.Places) > 0 {
+			p := from.Misfits.Places[0]
+			place = fmt.Sprintf(": line %d %q", p.Line, p.Says)
+		}
+		c.doubt(fmt.Sprintf("%s of %s %s%s", reason.Count(n), reason.Plural(n+from.Fit, "cell"), from.NotOfType(), place))
+	}
+	if from.Unclear != "" {
+		c.doubt(from.Unclear)
+	}
+	if m.Sets {
+		c.closed(from)
+	}
+	return c
+}
+
+// typed finds the type.
+func (c *Column) typed(from *survey.Column) {
+	switch from.Type {
+	case "whole number":
+		c.whole(from)
+	case "decimal number":
+		whole := max(from.Digits-from.Scale, 1)
+		c.Type = Type{Kind: Decimal, Digits: whole + room(whole) + from.Scale, Scale: from.Scale}
+		c.because(fmt.Sprintf("from %s to %s, %s after the point", from.Least, from.Most,
+			reason.Plural(int64(from.Scale), "digit")))
+	case "date":
+		c.Type.Kind = Date
+		c.because(fmt.Sprintf("from %s to %s", from.Least, from.Most))
+	case "date and time":
+		c.Type.Kind = DateTime
+		c.because(fmt.Sprintf("from %s to %s", from.Least, from.Most))
+	case "time":
+		c.Type.Kind = Time
+	case "yes/no":
+		c.Type.Kind = Boolean
+		c.because("yes or no")
+	case "blank":
+		c.Type = Type{Kind: Text, Length: 255}
+		c.doubt("blank in every line, so nothing is known of it")
+	default:
+		c.text(from)
+	}
+}
+
+// room is the digits that a number may grow by.
+func room(digits int) int { return max(2, digits/4) }
+
+func (c *Column) whole(from *survey.Column) {
+	c.because(fmt.Sprintf("from %s to %s", from.Least, from.Most))
+	least, err1 := strconv.ParseInt(from.Least, 10, 64)
+	most, err2 := strconv.ParseInt(from.Most, 10, 64)
+	const headroom = 10 // so many times greater may values become
+	switch {
+	case err1 != nil || err2 != nil:
+		c.Type = Type{Kind: Decimal, Digits: from.Digits + room(from.Digits)}
+	case max(most, -least) > math.MaxInt32/headroom || least < -math.MaxInt32/headroom:
+		c.Type.Kind = BigInt
+	default:
+		c.Type.Kind = Integer
+	}
+}
+
+// text finds the length of a text: half as long again as the longest, rounded up.
+func (c *Column) text(from *survey.Column) {
+	const longest = 2000
+	c.because(fmt.Sprintf("greatest length %d in line %d", from.Longest, from.LongLine))
+	c.Type.Kind = Text
+	if from.Longest > longest {
+		return
+	}
+	const shortest = 5
+	length := max(from.Longest+(from.Longest+1)/2, shortest)
+	for _, step := range []int{1, 5, 10, 50, 100} {
+		if length <= 20*step || step == 100 {
+			c.Type.Length = (length + step - 1) / step * step
+			return
+		}
+	}
+}
+
+// closed gives a column with few texts a CHECK.
+func (c *Column) closed(from *survey.Column) {
+	const most, fewest = 12, 4 // different texts; lines of each, on average
+	if c.Type.Kind != Text || !from.Exact || from.Distinct == 0 || from.Distinct > most ||
+		from.Fit < fewest*from.Distinct || len(from.Frequent) < int(min(from.Distinct, 10)) || from.Distinct > 10 {
+		return
+	}
+	for _, f := range from.Frequent {
+		if strings.HasSuffix(f.Value, "…") {
+			c.Among = nil
+			return
+		}
+		c.Among = append(c.Among, f.Value)
+	}
+	slices.Sort(c.Among)
+	c.because(fmt.Sprintf("only %s in %s", reason.Plural(from.Distinct, "different value"),
+		reason.Plural(from.Fit, "line")))
+}

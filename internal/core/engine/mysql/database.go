@@ -145,6 +145,9 @@ func (d *Database) grantee(ctx context.Context) (string, error) {
 
 // MayLoad asks whether the user may lock tables, and make the temporary ones in which rows wait.
 func (d *Database) MayLoad(ctx context.Context, work, _ []*schema.Table) (denied []*engine.Denied, err error) {
+	if err := d.alone(ctx); err != nil {
+		return nil, err
+	}
 	var locked []string
 	for _, t := range work {
 		locked = append(locked, quote(t.Name)+" READ")
@@ -281,6 +284,9 @@ func (d *Database) alias(t *schema.Table, n int) string {
 // Begin makes the tables of own, which MySQL can't do inside of a transaction, and locks those of work against all
 // others: LOCK TABLES opens the transaction where autocommit is off, and takes no other table in until it ends.
 func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode engine.Mode) (engine.Tx, error) {
+	if err := d.alone(ctx); err != nil {
+		return nil, err
+	}
 	statements, err := engine.Missing(ctx, d, own, definition, addition)
 	if err != nil {
 		return nil, err

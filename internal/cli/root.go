@@ -42,7 +42,7 @@ var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, f
 
 // commands are all commands, by the phase of the work and in the order in which they are used.
 func commands() []*command {
-	return []*command{surveyCommand(), lookCommand(), compareCommand(), tablesCommand(),
+	return []*command{surveyCommand(), lookCommand(), compareCommand(), tablesCommand(), dictionaryCommand(),
 		draftCommand(), proposeCommand(), prepareCommand(),
 		tryCommand(), loadCommand(),
 		verifyCommand(), runsCommand(), undoCommand(),

@@ -14,7 +14,7 @@ import (
 	"ladle/internal/term"
 )
 
-//go:embed style.css load.html tables.html changes.html
+//go:embed style.css load.html tables.html changes.html dictionary.html
 var files embed.FS
 
 var pages = template.Must(template.New("").Funcs(template.FuncMap{

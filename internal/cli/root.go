@@ -43,7 +43,7 @@ var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, f
 // commands are all commands, by the phase of the work and in the order in which they are used.
 func commands() []*command {
 	return []*command{surveyCommand(), lookCommand(), compareCommand(), tablesCommand(), dictionaryCommand(),
-		draftCommand(), proposeCommand(), prepareCommand(),
+		draftCommand(), proposeCommand(), templateCommand(), prepareCommand(),
 		tryCommand(), loadCommand(),
 		verifyCommand(), runsCommand(), undoCommand(),
 		demoCommand(), schemaCommand(), manualCommand(), completionCommand()}

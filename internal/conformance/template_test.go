@@ -1,0 +1,79 @@
+package conformance
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+)
+
+// TestFilledTemplatesLoad: a workbook that is filled in, parents and children at once, loads as it is.
+func TestFilledTemplatesLoad(t *testing.T) {
+	const harbour = `CREATE TABLE kind (id ID, name WORD NOT NULL UNIQUE);
+		CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL, kind_id INTEGER NOT NULL REFERENCES kind (id), gt DECIMAL(8,1), surveyed DATE, active BOOLEAN NOT NULL);
+		CREATE TABLE port_call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id), day DATE NOT NULL, UNIQUE (vessel_id, day));
+		CREATE TABLE cargo (id ID, call_id INTEGER NOT NULL REFERENCES port_call (id), goods VARCHAR(20) NOT NULL, tons INTEGER, UNIQUE (call_id, goods));
+		INSERT INTO kind (name) VALUES ('Tug'), ('Ferry'); INSERT INTO vessel (reg_no, name, kind_id, active) VALUES ('007', 'Auk', 1, true);`
+	everyServer(t, func(t *testing.T, name string, on server) {
+		w := newWorld(t, on, harbour)
+		r := w.run("template", "cargo", "vessel", "port_call", "--db", w.db, "-o", "new.xlsx", "--ladle", "new.ladle.yaml")
+		require.Equal(t, 0, r.status, r.stderr)
+		book, err := excelize.OpenFile(w.path("new.xlsx"))
+		require.NoError(t, err)
+		assert.Equal(t, []string{"vessel", "port_call", "cargo", "lists"}, book.GetSheetList(), "parents first")
+		day := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
+		for sheet, rows := range map[string][][]any{
+			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active"}, {"008", "Skua", "Ferry", 12.5, day, "yes"},
+				{"009", "Tern", "Tug", nil, nil, "no"}},
+			"port_call": {{"Vessel", "Day"}, {"007", day}, {"008", day.AddDate(0, 0, 1)}},
+			"cargo":     {{"Call vessel", "Call day", "Goods", "Tons"}, {"008", day.AddDate(0, 0, 1), "Salt", 40}},
+		} {
+			header, err := book.GetRows(sheet)
+			require.NoError(t, err)
+			require.Len(t, header, 1)
+			for i, cell := range rows[0] {
+				assert.Equal(t, cell, header[0][i])
+			}
+			for i, row := range rows[1:] {
+				for c, cell := range row {
+					at, err := excelize.CoordinatesToCellName(c+1, i+2)
+					require.NoError(t, err)
+					require.NoError(t, book.SetCellValue(sheet, at, cell))
+				}
+			}
+		}
+		kinds, err := book.GetDataValidations("vessel")
+		require.NoError(t, err)
+		var checked []string
+		for _, v := range kinds {
+			checked = append(checked, v.Sqref+" "+v.Type+" "+v.Formula1)
+		}
+		assert.Contains(t, strings.Join(checked, "\n"), "C2:C1048576 list lists!$A$1:$A$2")
+		assert.Contains(t, strings.Join(checked, "\n"), "A2:A1048576 textLength")
+		notes, err := book.GetComments("vessel")
+		require.NoError(t, err)
+		require.Len(t, notes, 6)
+		require.NoError(t, book.SaveAs(w.path("new.xlsx")))
+		require.NoError(t, book.Close())
+		r = w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
+		require.Equal(t, 0, r.status, r.stdout+r.stderr+w.read("new.ladle.yaml"))
+		assert.Equal(t, []string{"007|Auk|NULL|NULL", "008|Skua|Ferry|Salt"}, w.query("SELECT v.reg_no, v.name, CASE WHEN gt > 0 "+
+			"THEN k.name END, goods FROM port_call c JOIN vessel v ON v.id = c.vessel_id JOIN kind k ON k.id = v.kind_id LEFT JOIN "+
+			"cargo ON call_id = c.id ORDER BY v.reg_no"))
+		again := w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
+		assert.Equal(t, 0, again.status, again.stdout)
+		assert.Equal(t, []string{"3"}, w.query("SELECT count(*) FROM vessel"), "nothing is added twice")
+	})
+	w := newWorld(t, sqliteFile{}, harbour)
+	for arguments, says := range map[string]string{"vesel -o t.xlsx": `did you mean "vessel"?`, "vessel -o t.csv": "--output can't be",
+		"vessel": "--output"} {
+		r := w.run(append([]string{"template", "--db", w.db}, strings.Fields(arguments)...)...)
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.stderr, says)
+	}
+	r := w.run("template", "vessel", "--db", w.db, "-o", "t.xlsx", "--json")
+	assert.Equal(t, 0, r.status, r.stderr)
+}

@@ -11,6 +11,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"ladle/internal/core/draft"
+	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/propose"
@@ -30,7 +31,8 @@ func proposeCommand() *command {
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "Types come from every value of a column, keys from what tells all lines apart, foreign keys from values " +
 			"that are keys of another FILE. Columns that another one decides become a table of their own. Each choice has " +
-			"its reason; anything uncertain is marked -- ?. Nothing is run: look at the statements, run them, and load.",
+			"its reason; anything uncertain is marked -- ?. Nothing is run without --make: look at the statements, run them, and " +
+			"load.",
 		options: []option{database,
 			{name: "for", value: "DIALECT", group: groupDatabase, check: dialectCheck, does: "the dialect: " +
 				strings.Join(dialects(), ", ") + "; without it, that of the database, else standard"},
@@ -40,6 +42,8 @@ func proposeCommand() *command {
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the statements to FILE"},
 			{name: "ladle", value: "FILE", group: groupOutput,
 				does: "write the ladle file that loads the files into these tables to FILE, called NAME.ladle.yaml"},
+			{name: "make", group: groupAsk, does: "make the tables in the database: shows the statements, and asks"},
+			{name: "yes", group: groupAsk, does: "with --make, don't ask"},
 			replaceOption(), jsonOption()},
 		examples: []example{
 			{"A table for the pilots, in PostgreSQL", "ladle propose port-merrow/pilots.csv --for postgres"},
@@ -75,6 +79,9 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	if err := mayWriteDraft(ctx, c.String("ladle"), c.Bool("replace")); err != nil {
 		return err
 	}
+	if err := mayMake(c); err != nil {
+		return err
+	}
 	dialect, taken, err := dialectOf(ctx, c)
 	if err != nil {
 		return err
@@ -104,21 +111,76 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 			return err
 		}
 	}
-	var made *draft.Draft
+	var ladle *draft.Draft
 	if out := c.String("ladle"); out != "" {
-		if made, err = draftFor(ctx, c, s, p, out); err != nil {
+		if ladle, err = draftFor(ctx, c, s, p, out); err != nil {
 			return err
 		}
 	}
+	made, err := makeTables(ctx, c, p, dialect, text)
+	if err != nil {
+		return err
+	}
 	if c.Bool("json") {
-		return printDocument(term.Stdout, newHead("propose", "proposed", done), struct {
+		outcome := "proposed"
+		if made {
+			outcome = "made"
+		}
+		return printDocument(term.Stdout, newHead("propose", outcome, done), struct {
 			Dialect propose.Dialect `json:"dialect"`
 			*propose.Proposal
 			SQL string `json:"sql"`
 		}{dialect, p, text})
 	}
-	showProposal(c, p, text, made)
+	showProposal(c, p, text, ladle, made)
 	return nil
+}
+
+// mayMake refuses --make where it can't be done.
+func mayMake(c *cli.Command) error {
+	switch {
+	case !c.Bool("make") && c.Bool("yes"):
+		return fault.New(fault.Wrong, "--yes goes with --make", "leave it out")
+	case !c.Bool("make"):
+		return nil
+	case c.String("db") == "":
+		return fault.New(fault.Wrong, "--make makes tables in a database, and none is named", "name it with --db")
+	case c.String("for") != "":
+		return fault.New(fault.Wrong, "with --make, the dialect is that of the database", "leave --for out")
+	case !c.Bool("yes") && (!term.Interactive() || c.Bool("json")):
+		return fault.New(fault.Wrong, "--make asks before it makes tables, but there is no terminal to ask on",
+			"look at the statements first, and give --yes then")
+	}
+	return nil
+}
+
+// makeTables makes the tables, where that is asked for and a person says yes.
+func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d propose.Dialect, text string) (bool, error) {
+	if !c.Bool("make") {
+		return false, nil
+	}
+	if !c.Bool("yes") {
+		fmt.Fprint(term.Stdout, text)
+		yes, err := term.Ask(ctx, fmt.Sprintf("Make %s in %s?", reason.Plural(int64(len(p.Tables)), "table"),
+			engine.Masked(c.String("db"))))
+		if err == nil && !yes {
+			term.NewScreen(term.Stdout).Strong(false, "You said no: nothing was changed.")
+			err = exit(wrong)
+		}
+		if err != nil {
+			return false, err
+		}
+	}
+	db, err := open(ctx, c.String("db"), waits(c))
+	if err != nil {
+		return false, err
+	}
+	defer db.Close()
+	if err := db.MakeTables(ctx, p.Statements(d)); err != nil {
+		return false, err
+	}
+	changed = true
+	return true, nil
 }
 
 // dialectOf is the dialect that is asked for, and the names that tables of the database have.
@@ -174,16 +236,26 @@ func writeText(path, text string) error {
 	})
 }
 
-func showProposal(c *cli.Command, p *propose.Proposal, text string, made *draft.Draft) {
+func showProposal(c *cli.Command, p *propose.Proposal, text string, ladle *draft.Draft, made bool) {
 	out := c.String("output")
 	s := term.NewScreen(term.Stdout)
-	if out == "" {
+	tables := reason.Plural(int64(len(p.Tables)), "table")
+	switch {
+	case out != "":
+		s.Line("%s was written: %s.", out, tables)
+	case !made:
 		fmt.Fprint(term.Stdout, text)
 		s = term.NewScreen(os.Stderr)
-	} else {
-		s.Line("%s was written: %s.", out, reason.Plural(int64(len(p.Tables)), "table"))
 	}
-	if made != nil {
+	if made {
+		defer func() {
+			s.Strong(true, "Made in %s: %s", engine.Masked(c.String("db")), tables)
+			if ladle != nil {
+				s.Line("Next: ladle try %s --db %s", c.String("ladle"), engine.Masked(c.String("db")))
+			}
+		}()
+	}
+	if ladle != nil {
 		s.Line("%s was written.", c.String("ladle"))
 	}
 	if len(p.Doubts) > 0 {
@@ -192,16 +264,16 @@ func showProposal(c *cli.Command, p *propose.Proposal, text string, made *draft.
 			s.Item(term.Dot, "%s", doubt)
 		}
 	}
-	if made == nil {
+	if ladle == nil {
 		return
 	}
-	if made.Doubts != nil {
+	if ladle.Doubts != nil {
 		s.Title("Uncertain, marked # ? in the ladle file")
-		for _, doubt := range made.Doubts {
+		for _, doubt := range ladle.Doubts {
 			s.Item(term.Dot, "%s", doubt)
 		}
 	}
-	for _, e := range made.Errors {
+	for _, e := range ladle.Errors {
 		s.Item(term.Wrong, "%s", e)
 	}
 }

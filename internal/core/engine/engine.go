@@ -64,6 +64,10 @@ type Database interface {
 	// MayMake is an error when this user may not make tables.
 	MayMake(ctx context.Context) error
 
+	// MakeTables makes tables, all of them or none. Where the database can't roll their statements back, those that were
+	// made are dropped again.
+	MakeTables(ctx context.Context, all []TableScript) error
+
 	// User is the name of the user of the database, or of the system where the database knows none.
 	User(ctx context.Context) (string, error)
 
@@ -78,6 +82,12 @@ type Database interface {
 	Notes() []string
 
 	Close() error
+}
+
+// TableScript is the statements that make a table.
+type TableScript struct {
+	Table      string
+	Statements []string
 }
 
 // Mode is what a transaction is for.

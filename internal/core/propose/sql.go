@@ -3,6 +3,8 @@ package propose
 import (
 	"fmt"
 	"strings"
+
+	"ladle/internal/core/engine"
 )
 
 // Dialect is how a kind of database writes statements.
@@ -59,8 +61,27 @@ func (p *Proposal) SQL(d Dialect) string {
 	return b.String()
 }
 
+// Statements are the statements that make each table.
+func (p *Proposal) Statements(d Dialect) (all []engine.TableScript) {
+	for _, t := range p.Tables {
+		var b strings.Builder
+		t.create(&b, d)
+		all = append(all, engine.TableScript{Table: t.Name, Statements: append([]string{b.String()}, t.comments(d)...)})
+	}
+	return all
+}
+
 // write writes the statements of a table.
 func (t *Table) write(b *strings.Builder, d Dialect) {
+	t.create(b, d)
+	b.WriteString(";\n")
+	for _, s := range t.comments(d) {
+		b.WriteString(s + ";\n")
+	}
+}
+
+// create writes the CREATE TABLE of a table.
+func (t *Table) create(b *strings.Builder, d Dialect) {
 	fmt.Fprintf(b, "-- %s\nCREATE TABLE %s (\n", oneLine(t.Why), t.Name)
 	type line struct {
 		sql, comment string
@@ -97,14 +118,17 @@ func (t *Table) write(b *strings.Builder, d Dialect) {
 		}
 		b.WriteString(l.sql + "\n")
 	}
-	b.WriteString(");\n")
-	if d == Postgres {
-		for _, c := range t.Columns {
-			if c.renamed() {
-				fmt.Fprintf(b, "COMMENT ON COLUMN %s.%s IS %s;\n", t.Name, c.Name, d.literal(c.Header))
-			}
+	b.WriteString(")")
+}
+
+// comments are the statements that keep the headers of the file, where CREATE TABLE can't.
+func (t *Table) comments(d Dialect) (all []string) {
+	for _, c := range t.Columns {
+		if d == Postgres && c.renamed() {
+			all = append(all, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s", t.Name, c.Name, d.literal(c.Header)))
 		}
 	}
+	return all
 }
 
 // renamed reports whether the name of the column in the file says more than its name.

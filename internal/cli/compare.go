@@ -28,8 +28,8 @@ func compareCommand() *command {
 		takes: operands{"OLD NEW", "two files", 2, 2},
 		about: "Columns are paired by their names, and lines by the columns of --key, wherever they stand. Without " +
 			"--key, whole lines are compared, as often as they occur, and none counts as changed. Cells are compared " +
-			"as they stand or, with --rules, as a ladle file cleans them. The options on how a file is read are for both. The exit status is 0 also when they " +
-			"differ.",
+			"as they stand or, with --rules, as a ladle file cleans them. The options on how a file is read are for " +
+			"both. The exit status is 0 also when they differ.",
 		options: []option{
 			{name: "key", value: "COLUMNS", does: "the columns that tell lines apart, with commas between them"},
 			{name: "rules", value: "FILE", group: groupInput, does: "clean both as an input of the ladle file FILE first: " +

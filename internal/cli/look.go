@@ -140,8 +140,8 @@ func tableCalled(s *schema.Schema, name string) (*schema.Table, error) {
 }
 
 // filePages are lines of a file, or of the cleaned inputs of a ladle file.
-func filePages(ctx context.Context, c *cli.Command, path string, asked source.ReadOptions, from int64, n int) (pages []*look.Page,
-	err error) {
+func filePages(ctx context.Context, c *cli.Command, path string, asked source.ReadOptions, from int64,
+	n int) (pages []*look.Page, err error) {
 	progress := term.NewProgress()
 	defer progress.Clear()
 	tables, inputs, err := openOne(ctx, c, path, asked, progress)

@@ -52,12 +52,14 @@ func TestCompare(t *testing.T) {
 	r = w.run("compare", "march.csv", "april.csv.gz", "--json")
 	assert.Contains(t, r.stdout, `"outcome": "differs"`)
 	w.write("may.csv", "Reg;Name;GT\npm-1;Skua;10,0\nPM-2;Tern;20,0\nPM-3;Auk;31,0\n")
-	w.write("rules.ladle.yaml", "ladle: 1\ninputs:\n  a: {file: march.csv, columns: {Reg: {clean: upper}, GT: {number: "+
+	w.write("rules.ladle.yaml", "ladle: 1\ninputs:\n  a: {file: march.csv, columns: {Reg: {clean: upper}, GT: "+
+		"{number: "+
 		"['1,0', '1']}}, only: not is_blank(gt)}\n  b: {file: march.csv}\n")
 	r = w.run("compare", "march.csv", "may.csv", "--rules", "rules.ladle.yaml", "--as", "a", "--key", "Reg")
 	require.Equal(t, 0, r.status, r.stderr)
 	assert.Contains(t, r.stdout, `GT: "30" becomes "31"`)
-	assert.Contains(t, r.stdout, "Different: 1 changed, 0 came, 1 went", "a line that can't be cleaned is compared as a whole")
+	assert.Contains(t, r.stdout, "Different: 1 changed, 0 came, 1 went", "a line that can't be cleaned is compared "+
+		"as a whole")
 	for arguments, says := range map[string]string{
 		"march.csv may.csv --rules rules.ladle.yaml":        "rules.ladle.yaml has several inputs: a, b",
 		"march.csv may.csv --rules rules.ladle.yaml --as c": `rules.ladle.yaml has no input "c" that is a file`,

@@ -13,7 +13,8 @@ import (
 // TestDictionary: each form has the tables with their keys and relations, and, where it is asked for, what is in them.
 func TestDictionary(t *testing.T) {
 	everyServer(t, func(t *testing.T, name string, on server) {
-		w := newWorld(t, on, fleet+"CREATE TABLE odd (id ID, a_b VARCHAR(20), c VARCHAR(9)); INSERT INTO odd (a_b, c) VALUES "+
+		w := newWorld(t, on, fleet+"CREATE TABLE odd (id ID, a_b VARCHAR(20), c VARCHAR(9)); INSERT INTO odd (a_b, "+
+			"c) VALUES "+
 			"('=1+1', ''), ('x|y', NULL);")
 		for _, file := range []string{"d.xlsx", "d.csv", "d.md", "d.html"} {
 			r := w.run("dictionary", "--db", w.db, "--values", "-o", file)
@@ -26,8 +27,10 @@ func TestDictionary(t *testing.T) {
 		for _, l := range lines {
 			cells[l[0]+"."+l[2]] = append([]string{l[4], l[5], l[6]}, l[9:]...)
 		}
-		assert.Equal(t, []string{"required", "", "vessel.id", "0", "1", "1", "1", "1", "", "1"}, unkeyed(cells["stay.vessel_id"]))
-		assert.Equal(t, []string{"optional", "unique", "", "0", "3", "A1", "A3", "2", "8", "A1; A2; A3"}, cells["vessel.reg"])
+		assert.Equal(t, []string{"required", "", "vessel.id", "0", "1", "1", "1", "1", "", "1"},
+			unkeyed(cells["stay.vessel_id"]))
+		assert.Equal(t, []string{"optional", "unique", "", "0", "3", "A1", "A3", "2", "8", "A1; A2; A3"},
+			cells["vessel.reg"])
 		assert.Equal(t, "'=1+1; x|y", cells["odd.a_b"][9])
 		assert.Equal(t, "2", cells["odd.c"][3], "NULL and an empty text")
 		book, err := excelize.OpenFile(w.path("d.xlsx"))

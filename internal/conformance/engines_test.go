@@ -333,7 +333,8 @@ func TestALostConnectionWhileAQueryIsReadChangesNothing(t *testing.T) {
 				"'ladle' AND query LIKE '%pg_sleep(60)%' AND pid <> pg_backend_pid()")) > 0
 		}},
 		"mysql": {"SELECT 'X1' AS reg, 'Auk' AS name FROM (SELECT sleep(60)) s", func(w *world) bool {
-			ids := w.query("SELECT id FROM information_schema.processlist WHERE db = database() AND info LIKE '%sleep(60)%' " +
+			ids := w.query("SELECT id FROM information_schema.processlist WHERE db = database() AND info LIKE " +
+				"'%sleep(60)%' " +
 				"AND id <> connection_id()")
 			for _, id := range ids {
 				_, _ = mysqlDatabase{}.connect(w, "").Exec("KILL " + id)
@@ -343,7 +344,8 @@ func TestALostConnectionWhileAQueryIsReadChangesNothing(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, servers[name], fleet)
-			w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    query: "+c.slow+"\ntables:\n  vessel: {from: in, key: "+
+			w.write("f.ladle.yaml", "ladle: 1\ninputs:\n  in:\n    query: "+c.slow+"\ntables:\n  vessel: {from: in, "+
+				"key: "+
 				"reg, columns: {reg: reg, name: name}}\n")
 			said := w.losesConnection("f.ladle.yaml", c.kill)
 			assert.Contains(t, said, "connection")

@@ -224,7 +224,8 @@ func TestWhatIsFlattenedComesBack(t *testing.T) {
 				}
 				ladle := "ladle: 1\ninputs: {flat: {" + origin + "}}\ntables:\n"
 				if relinked {
-					ladle += "  flat:\n    from: flat\n    key: id\n    already_there: update\n    not_there: set_aside\n" +
+					ladle += "  flat:\n    from: flat\n    key: id\n    already_there: update\n    not_there: " +
+						"set_aside\n" +
 						"    columns: {id: id, leaf_id: " + leaf.found("x") + "}\n"
 				}
 				leaf.blocks("x", func(x *grown, prefix string) {
@@ -269,7 +270,8 @@ func flatTable(leaf *grown, header map[string]bool, lines []map[string]string) s
 				quoted, values = append(quoted, "Q["+name+"]Q"), append(values, "'"+line[name]+"'")
 			}
 		}
-		fmt.Fprintf(&script, "INSERT INTO flat (%s) VALUES (%s);\n", strings.Join(quoted, ", "), strings.Join(values, ", "))
+		fmt.Fprintf(&script, "INSERT INTO flat (%s) VALUES (%s);\n", strings.Join(quoted, ", "),
+			strings.Join(values, ", "))
 	}
 	return script.String()
 }

@@ -10,6 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/engine"
+	"ladle/internal/core/engine/mysql"
+	"ladle/internal/core/engine/postgres"
+	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/seeded"
 )
 
@@ -20,7 +24,8 @@ var dialects = map[string]string{"sqlite": "sqlite", "postgres": "postgres", "my
 func proposed(t *testing.T, name string, on server, files map[string]string, more ...string) *world {
 	t.Helper()
 	draft := newWorld(t, sqliteFile{}, "")
-	arguments := append([]string{"propose", "--for", dialects[name], "-o", "new.sql", "--ladle", "new.ladle.yaml"}, more...)
+	arguments := append([]string{"propose", "--for", dialects[name], "-o", "new.sql", "--ladle", "new.ladle.yaml"},
+		more...)
 	for file, content := range files {
 		draft.write(file, content)
 		arguments = append(arguments, file)
@@ -52,15 +57,18 @@ func TestProposedTablesAreRelated(t *testing.T) {
 	}
 	calls := "Call No,Berth,Vessel,Built,Arrived,Night?\n"
 	for i := range 60 {
-		calls += fmt.Sprintf("%d,B%d,%s,%d,2026-03-%02d 0%d:30,%s\n", 100+i, i*7%12+1, []string{"Skua", "Tern", "Auk"}[i%3],
+		calls += fmt.Sprintf("%d,B%d,%s,%d,2026-03-%02d 0%d:30,%s\n", 100+i, i*7%12+1, []string{"Skua", "Tern",
+			"Auk"}[i%3],
 			1990+i%3, i%28+1, i%9, []string{"yes", "no"}[i%2])
 	}
 	everyServer(t, func(t *testing.T, name string, on server) {
 		w := proposed(t, name, on, map[string]string{"berths.csv": berths, "calls.csv": calls})
 		w.loadedWhole()
-		assert.Equal(t, []string{"B8|South Quay|11.5|Tern|1991"}, w.query("SELECT b.code, b.quay, b.depth_m, v.vessel, v.built "+
+		assert.Equal(t, []string{"B8|South Quay|11.5|Tern|1991"}, w.query("SELECT b.code, b.quay, b.depth_m, "+
+			"v.vessel, v.built "+
 			"FROM calls c JOIN berths b ON b.id = c.berths_id JOIN vessel v ON v.id = c.vessel_id WHERE call_no = 101"))
-		assert.Equal(t, []string{"3|60|12"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM calls), "+
+		assert.Equal(t, []string{"3|60|12"}, w.query("SELECT (SELECT count(*) FROM vessel), (SELECT count(*) FROM "+
+			"calls), "+
 			"(SELECT count(*) FROM berths)"))
 	})
 }
@@ -76,7 +84,10 @@ func TestProposedTablesTakeAllLines(t *testing.T) {
 					func() string { return fmt.Sprint(r.Int64N(1<<62) - 1<<61) },
 					func() string { return fmt.Sprintf("%d.%03d", r.IntN(1_000_000)-500_000, r.IntN(1000)) },
 					func() string { return fmt.Sprintf("20%02d-%02d-%02d", r.IntN(40)+10, r.IntN(12)+1, r.IntN(28)+1) },
-					func() string { return fmt.Sprintf("2026-03-%02d %02d:%02d:00", r.IntN(28)+1, r.IntN(24), r.IntN(60)) },
+					func() string {
+						return fmt.Sprintf("2026-03-%02d %02d:%02d:00", r.IntN(28)+1, r.IntN(24),
+							r.IntN(60))
+					},
 					func() string {
 						return strings.Repeat([]string{"tide ", "Grüße ", `back\slash `, "it's "}[r.IntN(4)], r.IntN(9)+1) + "x"
 					},
@@ -134,7 +145,8 @@ func TestProposedTablesAreMade(t *testing.T) {
 		assert.Contains(t, r.stdout, "2 tables")
 		r = w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
 		require.Equal(t, 0, r.status, r.stdout+r.stderr)
-		assert.Equal(t, []string{"1|9.5", "2|4.5", "3|8", "4|6", "5|9.5"}, w.query("SELECT no_, depth FROM moves JOIN berths ON "+
+		assert.Equal(t, []string{"1|9.5", "2|4.5", "3|8", "4|6", "5|9.5"}, w.query("SELECT no_, depth FROM moves "+
+			"JOIN berths ON "+
 			"berths.id = berths_id ORDER BY no_"))
 	})
 }
@@ -161,4 +173,52 @@ func TestProposalsThatCantBeMade(t *testing.T) {
 		assert.NotZero(t, r.status, arguments)
 		assert.Contains(t, r.stderr, says)
 	}
+}
+
+// TestTablesAreMadeTogether: when one can't be made, none is there.
+func TestTablesAreMadeTogether(t *testing.T) {
+	everyServer(t, func(t *testing.T, name string, on server) {
+		w := newWorld(t, on, "CREATE TABLE stay (id ID, n INTEGER);")
+		before := w.tables(w)
+		var db engine.Database
+		var err error
+		switch name {
+		case "postgres":
+			db, err = postgres.Open(t.Context(), w.db, engine.UsualWaits)
+		case "mysql":
+			db, err = mysql.Open(t.Context(), w.db, engine.UsualWaits)
+		default:
+			db, err = sqlite.Open(w.path(w.db), engine.UsualWaits)
+		}
+		require.NoError(t, err)
+		defer db.Close()
+		for _, c := range []struct {
+			name       string
+			statements [][]string
+			fails      bool
+		}{
+			{"the last one is wrong", [][]string{{"CREATE TABLE quay (n INTEGER)"}, {"CREATE TABLE berth (n INTEGER)"},
+				{"CREATE TABLE stay (n INTEGER)"}}, true},
+			{"a statement behind a table is wrong", [][]string{{"CREATE TABLE quay (n INTEGER)"},
+				{"CREATE TABLE berth (n " +
+					"INTEGER REFERENCES nowhere (n) ON"}}, true},
+			{"all are right", [][]string{{"CREATE TABLE quay (n INTEGER PRIMARY KEY)"},
+				{"CREATE TABLE berth (n INTEGER, " +
+					"FOREIGN KEY (n) REFERENCES quay (n))"}}, false},
+		} {
+			var scripts []engine.TableScript
+			for i, s := range c.statements {
+				scripts = append(scripts, engine.TableScript{Table: []string{"quay", "berth", "stay"}[i],
+					Statements: s})
+			}
+			err := db.MakeTables(t.Context(), scripts)
+			if c.fails {
+				assert.Error(t, err, c.name)
+				assert.Equal(t, before, w.tables(w), c.name)
+				continue
+			}
+			assert.NoError(t, err, c.name)
+			assert.Len(t, w.tables(w), len(before)+2, c.name)
+		}
+	})
 }

@@ -128,10 +128,12 @@ func TestMarks(t *testing.T) {
 			name: "rows are marked and marked back, besides what the file changes", script: berths, status: 4,
 			tables: "berth: {from: in, key: code, already_there: update, " + marks + ", columns: {code: C, name: N, " +
 				"state: {from: S, on_update: keep}}}\nset_aside_limit: any",
-			files:    map[string]string{"in": "C,N,S\nB1,A name that is too long,open\nB3,Eastern,dredged\nB5,New,open\n"},
+			files: map[string]string{"in": "C,N,S\nB1,A name that is too " +
+				"long,open\nB3,Eastern,dredged\nB5,New,open\n"},
 			accounts: []string{"berth: 3, 1 added, 1 updated, 1 aside, 1 marked, 1 marked back"},
 			asides:   []string{`in.csv:2: N "A name that is too long" is longer than the 12 characters that the column takes`},
-			query:    "SELECT code, name, state, CASE WHEN gone_on > '2026-02-01' THEN 'now' END FROM berth ORDER BY code",
+			query: "SELECT code, name, state, CASE WHEN gone_on > '2026-02-01' THEN 'now' END FROM berth ORDER " +
+				"BY code",
 			rows: []string{"B1|North|open|NULL", "B2|South|closed|now", "B3|Eastern|open|NULL", "B4|West|closed|NULL",
 				"B5|New|open|NULL"},
 		},
@@ -146,7 +148,8 @@ func TestMarks(t *testing.T) {
 		},
 		{
 			name: "more is gone than may be marked", script: berths, status: 1,
-			tables:   "berth: {from: in, key: code, " + strings.Replace(marks, "50%", "30%", 1) + ", columns: {code: C, state: {constant: open}}}",
+			tables: "berth: {from: in, key: code, " + strings.Replace(marks, "50%", "30%",
+				1) + ", columns: {code: C, state: {constant: open}}}",
 			files:    map[string]string{"in": "C\nB9\nB8\n"},
 			accounts: []string{"berth: 2, 2 added, 2 marked"},
 			why:      "2 of 4 rows of berth are gone from the file, and gone_from_file: marks at most 30%",
@@ -156,22 +159,27 @@ func TestMarks(t *testing.T) {
 			name: "a mark that breaks a constraint", script: berths, status: 2,
 			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: lost}, mark_back: {state: open}, " +
 				"at_most: 9}, columns: {code: C, state: {constant: open}}}",
-			files: map[string]string{"in": "C\nB1\n"}, why: "block berth: the database rejects the mark of a row of berth:",
+			files: map[string]string{"in": "C\nB1\n"}, why: "block berth: the database rejects the mark of a row of " +
+				"berth:",
 		},
 		{
 			name: "a mark that changes the key", script: berths, status: 2,
-			tables: "berth: {from: in, key: code, gone_from_file: {mark: {code: x}, mark_back: {code: y}, at_most: 9}, " +
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {code: x}, mark_back: {code: y}, at_most: " +
+				"9}, " +
 				"columns: {code: C, name: C, state: C}}",
 			files: map[string]string{"in": "C\nB1\n"}, why: "mark: can't change code: rows are recognised by it",
 		},
 		{
 			name: "a mark that is never taken off", script: berths, status: 2,
-			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: closed, gone_on: {formula: today()}}, " +
+			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: closed, gone_on: {formula: " +
+				"today()}}, " +
 				"mark_back: {state: open}, at_most: 9}, columns: {code: C, state: C}}",
-			files: map[string]string{"in": "C\nB1\n"}, why: "add it, for example mark_back: {gone_on: VALUE}, or null for NULL",
+			files: map[string]string{"in": "C\nB1\n"}, why: "add it, for example mark_back: {gone_on: VALUE}, or " +
+				"null for NULL",
 		},
 		{
-			name: "a mark by which a lookup finds rows", script: berths + "CREATE TABLE stay (id ID, berth_id INTEGER);",
+			name: "a mark by which a lookup finds rows", script: berths + "CREATE TABLE stay (id ID, berth_id " +
+				"INTEGER);",
 			status: 2,
 			tables: "berth: {from: in, key: code, gone_from_file: {mark: {state: closed}, mark_back: {state: open}, " +
 				"at_most: 9}, columns: {code: C, state: {constant: open}}}\n  stay: {from: in, key: none, columns: " +
@@ -188,7 +196,8 @@ func TestAllColumnsAsKey(t *testing.T) {
 		CREATE TABLE entry (id ID, day DATE NOT NULL, text VARCHAR(20), kind_id INTEGER REFERENCES kind (id), seen_by VARCHAR(9));
 		INSERT INTO kind (name) VALUES ('Fog'), ('Gale');
 		INSERT INTO entry (day, text, kind_id, seen_by) VALUES ('2026-01-01', 'a', 1, 'x'), ('2026-01-01', 'a', 1, 'y'), ('2026-01-01', 'A', 1, NULL), ('2026-01-02', NULL, 2, NULL);`
-	const block = "entry: {from: in, key: all_columns, %s columns: {day: D, text: T, kind_id: {from: K, lookup: kind.name, " +
+	const block = "entry: {from: in, key: all_columns, %s columns: {day: D, text: T, kind_id: {from: K, lookup: " +
+		"kind.name, " +
 		"not_found: add}}}"
 	relate(t, []relation{
 		{
@@ -207,7 +216,8 @@ func TestAllColumnsAsKey(t *testing.T) {
 			rows:     []string{"a|x|1", "NULL|NULL|2"},
 		},
 		{
-			name: "a line that can't be read forbids to remove", script: entries, more: []string{"--allow-removal"}, status: 1,
+			name: "a line that can't be read forbids to remove", script: entries,
+			more: []string{"--allow-removal"}, status: 1,
 			tables:   fmt.Sprintf(block, "gone_from_file: {remove: yes, at_most: 3},") + "\nset_aside_limit: any",
 			files:    map[string]string{"in": "D,T,K\nsoon,,Gale\n2026-01-01,a,Fog\n"},
 			accounts: []string{"entry: 2, 1 same, 1 aside, 3 removed"}, asides: []string{`in.csv:2: D "soon" is not a date like 2026-03-31`},
@@ -230,13 +240,16 @@ func TestInOrderOf(t *testing.T) {
 	relate(t, []relation{
 		{
 			name: "numbers by size, texts alphabetically, blanks last", script: crafts,
-			tables: "craft: {from: in, key: reg, in_order_of: [built, name, dues], columns: {reg: R, name: N, built: B, " +
-				"dues: D, tug_id: {from: T, lookup: craft.reg}}}\n  stay: {from: in, columns: {craft_id: {from: R, lookup: " +
+			tables: "craft: {from: in, key: reg, in_order_of: [built, name, dues], columns: {reg: R, name: N, " +
+				"built: B, " +
+				"dues: D, tug_id: {from: T, lookup: craft.reg}}}\n  stay: {from: in, columns: {craft_id: {from: R, " +
+				"lookup: " +
 				"craft.reg}, day: Day}}",
 			files: map[string]string{"in": "R,N,B,D,T,Day\nA1,zulu,1999,,,2026-01-01\nA2,b,,1,A3,2026-01-02\n" +
 				"A3,B,1980,10,A1,2026-01-03\nA4,\u00e9,1980,-2.5,,2026-01-04\nA5,f,1980,,A2,2026-01-05\n" +
 				"A6,B,1980,9.25,,2026-01-06\nA7,B,1980,-10,,2026-01-07\nA8,a,975,,,2026-01-08\n"},
-			accounts: []string{"craft: 8, 7 added, 1 same", "stay: 8, 8 added", "craft.tug_id: 8, 3 updated, 4 unchanged, 1 same"},
+			accounts: []string{"craft: 8, 7 added, 1 same", "stay: 8, 8 added", "craft.tug_id: 8, 3 updated, 4 " +
+				"unchanged, 1 same"},
 			query: "SELECT c.reg, t.reg, day FROM craft c JOIN stay ON craft_id = c.id LEFT JOIN craft t ON t.id = " +
 				"c.tug_id ORDER BY c.id",
 			rows: []string{"A1|NULL|2026-01-01", "A8|NULL|2026-01-08", "A7|NULL|2026-01-07", "A6|NULL|2026-01-06",
@@ -244,8 +257,9 @@ func TestInOrderOf(t *testing.T) {
 		},
 		{
 			name: "an order by what is looked up", script: crafts, status: 2,
-			tables: "craft: {from: in, key: reg, in_order_of: tug_id, columns: {reg: R, tug_id: {from: T, lookup: craft.reg}}}",
-			files:  map[string]string{"in": "R,T\n"}, why: "in_order_of: can't order by tug_id, which is looked up",
+			tables: "craft: {from: in, key: reg, in_order_of: tug_id, columns: {reg: R, tug_id: {from: T, lookup: " +
+				"craft.reg}}}",
+			files: map[string]string{"in": "R,T\n"}, why: "in_order_of: can't order by tug_id, which is looked up",
 		},
 	})
 }
@@ -255,13 +269,16 @@ func TestMarksAreListed(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w := newWorld(t, on, berths)
 		w.write("in.csv", "C\nB1\nB3\nB4\n")
-		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {berth: {from: in, key: code, gone_from_file: "+
-			"{mark: {state: closed, gone_on: 2026-03-01}, mark_back: {state: open, gone_on: null}, at_most: 9}, columns: "+
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {berth: {from: in, key: code, "+
+			"gone_from_file: "+
+			"{mark: {state: closed, gone_on: 2026-03-01}, mark_back: {state: open, gone_on: null}, at_most: 9}, "+
+			"columns: "+
 			"{code: C, state: {constant: open}}}}\n")
 		r := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--changes", "changes.csv")
 		require.Equal(t, 0, r.status, r.stdout+r.stderr)
 		assert.Equal(t, "table,what,key,column,before,after,file,line\nberth,changed,B2,state,dredged,closed,,\n"+
-			"berth,changed,B2,gone_on,,2026-03-01,,\n", w.read("changes.csv"), "B3 and B4 have another day, and are not marked so")
+			"berth,changed,B2,gone_on,,2026-03-01,,\n", w.read("changes.csv"), "B3 and B4 have another day, and are "+
+			"not marked so")
 		w.do("UPDATE berth SET state = 'closed', gone_on = '2026-03-01' WHERE code = 'B1'")
 		w.do("UPDATE berth SET gone_on = NULL WHERE code = 'B2'")
 		r = w.run("verify", "f.ladle.yaml", "--db", w.db)

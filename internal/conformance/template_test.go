@@ -19,14 +19,16 @@ func TestFilledTemplatesLoad(t *testing.T) {
 		INSERT INTO kind (name) VALUES ('Tug'), ('Ferry'); INSERT INTO vessel (reg_no, name, kind_id, active) VALUES ('007', 'Auk', 1, true);`
 	everyServer(t, func(t *testing.T, name string, on server) {
 		w := newWorld(t, on, harbour)
-		r := w.run("template", "cargo", "vessel", "port_call", "--db", w.db, "-o", "new.xlsx", "--ladle", "new.ladle.yaml")
+		r := w.run("template", "cargo", "vessel", "port_call", "--db", w.db, "-o", "new.xlsx", "--ladle",
+			"new.ladle.yaml")
 		require.Equal(t, 0, r.status, r.stderr)
 		book, err := excelize.OpenFile(w.path("new.xlsx"))
 		require.NoError(t, err)
 		assert.Equal(t, []string{"vessel", "port_call", "cargo", "lists"}, book.GetSheetList(), "parents first")
 		day := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
 		for sheet, rows := range map[string][][]any{
-			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active"}, {"008", "Skua", "Ferry", 12.5, day, "yes"},
+			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active"}, {"008", "Skua", "Ferry", 12.5, day,
+				"yes"},
 				{"009", "Tern", "Tug", nil, nil, "no"}},
 			"port_call": {{"Vessel", "Day"}, {"007", day}, {"008", day.AddDate(0, 0, 1)}},
 			"cargo":     {{"Call vessel", "Call day", "Goods", "Tons"}, {"008", day.AddDate(0, 0, 1), "Salt", 40}},
@@ -60,8 +62,10 @@ func TestFilledTemplatesLoad(t *testing.T) {
 		require.NoError(t, book.Close())
 		r = w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
 		require.Equal(t, 0, r.status, r.stdout+r.stderr+w.read("new.ladle.yaml"))
-		assert.Equal(t, []string{"007|Auk|NULL|NULL", "008|Skua|Ferry|Salt"}, w.query("SELECT v.reg_no, v.name, CASE WHEN gt > 0 "+
-			"THEN k.name END, goods FROM port_call c JOIN vessel v ON v.id = c.vessel_id JOIN kind k ON k.id = v.kind_id LEFT JOIN "+
+		assert.Equal(t, []string{"007|Auk|NULL|NULL", "008|Skua|Ferry|Salt"}, w.query("SELECT v.reg_no, v.name, "+
+			"CASE WHEN gt > 0 "+
+			"THEN k.name END, goods FROM port_call c JOIN vessel v ON v.id = c.vessel_id JOIN kind k ON k.id = "+
+			"v.kind_id LEFT JOIN "+
 			"cargo ON call_id = c.id ORDER BY v.reg_no"))
 		again := w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
 		assert.Equal(t, 0, again.status, again.stdout)

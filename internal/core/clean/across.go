@@ -22,7 +22,7 @@ type across struct {
 	sorted *spool.Sorter // while the table is read: what the line has, by the group and By
 	lines  []int         // the number of lines of each chunk
 	chunks map[chunkPlace]int
-	found  *spool.Spool // then, for each chunk and line, its value; and the position of a line that can't be read, or one of these
+	found  *spool.Spool // then, for each chunk and line, its value; and the position of an unread line, or one of these
 	place  func(position int64) reason.Place
 }
 

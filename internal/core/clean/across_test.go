@@ -20,15 +20,18 @@ func TestFormulasOverLinesWithTheSameValue(t *testing.T) {
 	}{
 		{"how many, which place, and what sum", visits, typed + "    new_columns: {N: count_same(reg), Dated: " +
 			"'count_same(reg, day)', Place: 'rank_same(reg, day)', Sum: 'sum_same(reg, t)'}\n",
-			[]string{"A1|2026-01-02|1|3|2|1|8", "A2|2026-01-05|2.5|2|2|1|2.25", "A1|2026-01-04|3|3|2|2|8", "A1|-|4|3|2|-|8",
+			[]string{"A1|2026-01-02|1|3|2|1|8", "A2|2026-01-05|2.5|2|2|1|2.25", "A1|2026-01-04|3|3|2|2|8",
+				"A1|-|4|3|2|-|8",
 				"-|2026-01-01|5|-|-|-|-", "A2|2026-01-05|-0.25|2|2|2|2.25"}},
 		{"the newest of several", visits, typed + "    only: rank_same(reg, day) == count_same(reg, day)\n",
 			[]string{"left out", "left out", "A1|2026-01-04|3", "left out", "left out", "A2|2026-01-05|-0.25"}},
-		{"lines that are left out don't count", visits, typed + "    new_columns: {N: count_same(reg)}\n    only: t != 3\n",
+		{"lines that are left out don't count", visits, typed + "    new_columns: {N: count_same(reg)}\n    only: t " +
+			"!= 3\n",
 			[]string{"A1|2026-01-02|1|2", "A2|2026-01-05|2.5|2", "left out", "A1|-|4|2", "-|2026-01-01|5|-",
 				"A2|2026-01-05|-0.25|2"}},
 		{"of columns that are made, and one of the other", visits, typed + "    new_columns: {Year: year(day), N: " +
-			"count_same(year), Of: 'sum_same(reg, n)'}\n", []string{"A1|2026-01-02|1|2026|5|10", "A2|2026-01-05|2.5|2026|5|10",
+			"count_same(year), Of: 'sum_same(reg, n)'}\n", []string{"A1|2026-01-02|1|2026|5|10",
+			"A2|2026-01-05|2.5|2026|5|10",
 			"A1|2026-01-04|3|2026|5|10", "A1|-|4|-|-|10", "-|2026-01-01|5|2026|5|-", "A2|2026-01-05|-0.25|2026|5|10"}},
 		{"a cell that can't be read is needed by others", "Reg,Day\nA1,2026-01-02\nA1,soon\nA2,2026-01-03\n",
 			"    columns: {Day: {date: yyyy-MM-dd}}\n    new_columns: {Place: 'rank_same(reg, day)'}\n",

@@ -87,7 +87,8 @@ func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
 	}
 	for _, s := range j.Steps {
 		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
-			Tally: tallyOf(s.Tally), Removed: s.Gone.Removed(), Marked: s.Gone.MarkedRows(), MarkedBack: s.Gone.ReturnedRows(), Numbers: s.StoresNumbers()})
+			Tally: tallyOf(s.Tally), Removed: s.Gone.Removed(), Marked: s.Gone.MarkedRows(),
+			MarkedBack: s.Gone.ReturnedRows(), Numbers: s.StoresNumbers()})
 	}
 	for _, g := range j.Growths {
 		n := int64(len(g.Rows))

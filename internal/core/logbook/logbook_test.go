@@ -43,7 +43,8 @@ func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	started := time.Date(2026, 3, 1, 4, 5, 6, 7e6, time.UTC)
 	run := &Run{Kind: Load, LadleFile: "harbour.ladle.yaml", LadleSum: "abc", Program: "1", User: "clerk",
 		Level: "cells", Started: started, Format: format,
-		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1, []string{"Vessel", "GT"}, "abc"}}, Steps: []Step{{"a", "log", "in",
+		Inputs: []Input{{"in", "a.csv", 12, "sum", 3, 1, []string{"Vessel", "GT"}, "abc"}}, Steps: []Step{{"a",
+			"log", "in",
 			Tally{Read: 9, Added: 1,
 				Updated: 1, Unchanged: 1,
 				Same: 1, Differs: 1, Repeated: 1, Overruled: 1, LeftOut: 1, SetAside: 1}, 1, 2, 3, []string{"depth"}}},

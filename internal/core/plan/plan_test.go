@@ -47,7 +47,8 @@ func harbour() *schema.Schema {
 		ParentTable: pair}}
 	vessel.Locator, berth.Locator = "id", "id"
 	odd := &schema.Table{Name: "old", Odd: "it is of another age"}
-	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd}}
+	entry := &schema.Table{Name: "entry", Columns: []schema.Column{{Name: "text", Type: text}}}
+	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd, entry}}
 }
 
 func resolve(t *testing.T, tables string) (*Plan, error) {
@@ -110,6 +111,55 @@ func TestResolveTellsWhatDoesNotFit(t *testing.T) {
 			"at_most: 5}, columns: {reg_no: IMO}}\n  b: {into: vessel, from: in, key: reg_no, columns: {reg_no: " +
 			"Day}}\n",
 			"gone_from_file: in block a would also remove rows of block b; add where_sql:"},
+		{"marking what is fed and updated", "  vessel: {from: in, key: reg_no, already_there: update, " +
+			"gone_from_file: {mark: " +
+			"{imo: x}, mark_back: {imo: y}, at_most: 5}, columns: {reg_no: Reg. No., imo: IMO}}\n",
+			"mark_back: and the file both say what imo becomes"},
+		{"marking what is fed and filled where it is blank", "  vessel: {from: in, key: reg_no, gone_from_file: " +
+			"{mark: {imo: " +
+			"x}, mark_back: {imo: y}, at_most: 5}, columns: {reg_no: Reg. No., imo: {from: IMO, on_update: " +
+			"fill_blanks}}}\n",
+			"mark: and fill_blanks both change imo"},
+		{"marking back what is not marked", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: {imo: x}, " +
+			"mark_back: " +
+			"{imo: y, home_id: 1}, at_most: 5}, columns: {reg_no: Reg. No.}}\n",
+			`mark_back: names "home_id", which mark: doesn't`},
+		{"marking an unknown column", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: {imi: x}, at_most: " +
+			"5}, " +
+			"columns: {reg_no: Reg. No.}}\n", `table vessel has no column "imi"`},
+		{"marking a computed column", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: {label: x}, " +
+			"mark_back: {label: " +
+			"y}, at_most: 5}, columns: {reg_no: Reg. No.}}\n", "vessel.label is computed by the database"},
+		{"marking by a formula on a line", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: {imo: {formula: " +
+			"line_number()}}, mark_back: {imo: null}, at_most: 5}, columns: {reg_no: Reg. No.}}\n",
+			`"line_number()" asks for the place of a line, and a row that is gone has none`},
+		{"marking by a column of the file", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: {imo: " +
+			"{formula: berth_no}}, " +
+			"mark_back: {imo: null}, at_most: 5}, columns: {reg_no: Reg. No.}}\n", `there is no column "berth_no"`},
+		{"a mark that is no value of its column", "  vessel: {from: in, key: reg_no, gone_from_file: {mark: " +
+			"{home_id: north}, " +
+			"mark_back: {home_id: null}, at_most: 5}, columns: {reg_no: Reg. No.}}\n", `the constant "north" is not a number`},
+		{"a mark that another block changes", "  a: {into: vessel, from: in, key: reg_no, gone_from_file: {mark: " +
+			"{imo: x}, " +
+			"mark_back: {imo: y}, at_most: 5, where_sql: 1 = 1}, columns: {reg_no: IMO}}\n  b: {into: vessel, from: " +
+			"in, key: " +
+			"reg_no, already_there: update, columns: {reg_no: Day, imo: IMO}}\n", "mark: and block b both change " +
+			"vessel.imo"},
+		{"all columns as the key, and an update", "  vessel: {from: in, key: all_columns, columns: {reg_no: {from: " +
+			"IMO, " +
+			"on_update: update}}}\n", "on_update: has no effect on reg_no: all columns are the key"},
+		{"all columns as the key, and all of them changed", "  vessel: {from: in, key: all_columns, " +
+			"changed_by_database: " +
+			"reg_no, columns: {reg_no: IMO}}\n", "the database may change all columns that this block fills"},
+		{"removing what nothing tells apart", "  entry: {from: in, key: all_columns, gone_from_file: {remove: yes, " +
+			"at_most: 5}, " +
+			"columns: {text: IMO}}\n", "entry has neither an auto-numbered id nor a unique key that is NOT NULL"},
+		{"an order by what isn't filled", "  vessel: {from: in, key: reg_no, in_order_of: imo, columns: {reg_no: " +
+			"IMO}}\n",
+			`in_order_of: names "imo", which this block doesn't fill`},
+		{"an order of rows that aren't added", "  vessel: {from: in, key: reg_no, not_there: leave_out, " +
+			"already_there: update, " +
+			"in_order_of: imo, columns: {reg_no: Reg. No., imo: IMO}}\n", "in_order_of: has no effect here"},
 		{"removing without a key", "  vessel: {from: in, key: none, gone_from_file: {remove: yes, at_most: 5}, " +
 			"columns: {reg_no: Reg. No.}}\n", "without a key, no row is recognised"},
 		{"an old id of no block", "  call: {from: in, columns: {day: Day, vessel_id: {lookup: {table: vessel, " +

@@ -169,7 +169,7 @@ func (m *maker) split(t *Table) {
 	for _, p := range t.input.Parents {
 		key := t.column(p.Column)
 		if key == nil || key.Refers != nil || key.Primary || key.Type.Kind != Text && !key.Type.Kind.whole() ||
-			p.Distinct*fewest > t.input.Rows || t.unique(key.Name) {
+			p.Distinct*fewest > t.input.Rows {
 			continue
 		}
 		var moved []*Column

@@ -136,7 +136,8 @@ func TestAFullDiskIsSaid(t *testing.T) {
 }
 
 func TestASorterOrdersByKeysAndThenByTheOrderOfAdding(t *testing.T) {
-	for name, most := range map[string]int{"in memory": 0, "in pieces": 2000, "in more pieces than are merged at a time": 60} {
+	for name, most := range map[string]int{"in memory": 0, "in pieces": 2000, "in more pieces than are merged at a " +
+		"time": 60} {
 		t.Run(name, func(t *testing.T) {
 			r := seeded.Rand(t)
 			s := NewSorter(t.TempDir(), most)

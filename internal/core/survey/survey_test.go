@@ -326,3 +326,22 @@ func TestSurveyStops(t *testing.T) {
 }
 
 func askedSheet(name string) source.ReadOptions { return source.ReadOptions{Sheet: name} }
+
+// TestTheLongestCellHasItsLine: the first of several, also in a file of many chunks.
+func TestTheLongestCellHasItsLine(t *testing.T) {
+	c := column(t, "a", "Grüße!", "abcdef", "", "x")
+	assert.Equal(t, []int64{6, 3}, []int64{int64(c.Longest), c.LongLine})
+	assert.Zero(t, column(t, "", "").LongLine)
+	var b strings.Builder
+	b.WriteString("No.\tValue\n")
+	const lines, at = 200_000, 150_001
+	for i := range lines {
+		cell := fmt.Sprintf("cell %d", i%1000)
+		if i == at || i == at+40_000 {
+			cell = "the longest of all"
+		}
+		fmt.Fprintf(&b, "%d\t%s\n", i, cell)
+	}
+	c = of(t, b.String()).Inputs[0].Columns[1]
+	assert.Equal(t, []int64{18, at + 2}, []int64{int64(c.Longest), c.LongLine})
+}

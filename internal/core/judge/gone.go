@@ -255,7 +255,7 @@ func (g *Gone) each(set *spool.RowSet, columns int, take func(*value.Batch) erro
 	return nil
 }
 
-// Names names the first rows that are gone by their keys, at most so many.
+// GoneNames names the first rows that are gone by their keys, at most so many.
 func (s *Step) GoneNames(most int) ([]string, error) { return firstNames(s.EachGone, most) }
 
 // firstNames takes the first names that each gives, at most so many.

@@ -24,7 +24,7 @@ import (
 func proposeCommand() *command {
 	database := databaseOption()
 	database.needed = false
-	database.does = "write for this database, and use no name that a table of it has"
+	database.does = "write for this database: refer to its tables, and use no name that one of them has"
 	c := &command{
 		name: "propose", phase: getReady,
 		does:  "write CREATE TABLE statements for files that have no tables yet, from all of their lines",
@@ -82,7 +82,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	if err := mayMake(c); err != nil {
 		return err
 	}
-	dialect, taken, err := dialectOf(ctx, c)
+	dialect, there, taken, err := dialectOf(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -101,7 +101,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	}
 	progress.Clear()
 	p, err := propose.Make(s, propose.Options{LeaveOut: c.StringSlice("leave-out"), Flat: c.Bool("flat"),
-		Sets: c.Bool("checks"), Taken: taken})
+		Sets: c.Bool("checks"), Taken: taken, There: there})
 	if err != nil {
 		return err
 	}
@@ -113,7 +113,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	}
 	var ladle *draft.Draft
 	if out := c.String("ladle"); out != "" {
-		if ladle, err = draftFor(ctx, c, s, p, out); err != nil {
+		if ladle, err = draftFor(ctx, c, s, p, there, out); err != nil {
 			return err
 		}
 	}
@@ -183,18 +183,19 @@ func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d prop
 	return true, nil
 }
 
-// dialectOf is the dialect that is asked for, and the names that tables of the database have.
-func dialectOf(ctx context.Context, c *cli.Command) (d propose.Dialect, taken []string, err error) {
+// dialectOf is the dialect that is asked for, the tables of the database that columns may refer to, and the names that
+// are taken.
+func dialectOf(ctx context.Context, c *cli.Command) (d propose.Dialect, there []propose.There, taken []string, err error) {
 	d = propose.Dialect(c.String("for"))
 	if c.String("db") == "" {
 		if d == "" {
 			d = propose.Standard
 		}
-		return d, nil, nil
+		return d, nil, nil, nil
 	}
 	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
-		return "", nil, err
+		return "", nil, nil, err
 	}
 	defer db.Close()
 	if d == "" {
@@ -203,12 +204,14 @@ func dialectOf(ctx context.Context, c *cli.Command) (d propose.Dialect, taken []
 			d = map[bool]propose.Dialect{true: propose.Postgres, false: propose.MySQL}[strings.HasPrefix(scheme, "postgres")]
 		}
 	}
-	return d, append(s.Names(), s.Views...), nil
+	there, err = propose.Known(ctx, db, s)
+	return d, there, append(s.Names(), s.Views...), err
 }
 
 // draftFor writes the ladle file that loads the files into the proposed tables: it is drafted for empty ones.
-func draftFor(ctx context.Context, c *cli.Command, s *survey.Survey, p *propose.Proposal, out string) (*draft.Draft, error) {
-	db, err := sqlite.NewScratch(p.SQL(propose.SQLite))
+func draftFor(ctx context.Context, c *cli.Command, s *survey.Survey, p *propose.Proposal, there []propose.There,
+	out string) (*draft.Draft, error) {
+	db, err := sqlite.NewScratch(p.Scratch(there))
 	if err != nil {
 		return nil, err
 	}

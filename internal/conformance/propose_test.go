@@ -134,8 +134,9 @@ func everyServer(t *testing.T, test func(t *testing.T, name string, on server)) 
 // TestProposedTablesAreMade: all of them or none.
 func TestProposedTablesAreMade(t *testing.T) {
 	everyServer(t, func(t *testing.T, name string, on server) {
-		w := newWorld(t, on, "CREATE TABLE stay (id ID, n INTEGER);")
-		w.write("berths.csv", "Code,Depth\nN1,9.5\nN2,8.0\nS1,4.5\nS2,6.0\n")
+		w := newWorld(t, on, "CREATE TABLE quay (id ID, name VARCHAR(20) NOT NULL UNIQUE); INSERT INTO quay (name) VALUES "+
+			"('East'), ('North'), ('South');")
+		w.write("berths.csv", "Code,Depth,Quay\nN1,9.5,North\nN2,8.0,North\nS1,4.5,South\nS2,6.0,South\n")
 		w.write("moves.csv", "No,Berth\n1,N1\n2,S1\n3,N2\n4,S2\n5,N1\n")
 		asked := w.run("propose", "berths.csv", "--db", w.db, "--make")
 		assert.Equal(t, 2, asked.status)
@@ -145,6 +146,8 @@ func TestProposedTablesAreMade(t *testing.T) {
 		assert.Contains(t, r.stdout, "2 tables")
 		r = w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
 		require.Equal(t, 0, r.status, r.stdout+r.stderr)
+		assert.Equal(t, []string{"2|North", "2|South"}, w.query("SELECT count(*), quay.name FROM berths JOIN quay "+
+			"ON quay.id = quay_id GROUP BY quay.name ORDER BY quay.name"), "what is there already is referred to")
 		assert.Equal(t, []string{"1|9.5", "2|4.5", "3|8", "4|6", "5|9.5"}, w.query("SELECT no_, depth FROM moves "+
 			"JOIN berths ON "+
 			"berths.id = berths_id ORDER BY no_"))

@@ -47,6 +47,9 @@ type Column struct {
 
 	number bool // it is generated
 	of     int  // the number of the column in the file, from 1
+	there  bool // it refers to a table that is there by a number that is looked up
+
+	as string // its type as it is declared for what it refers to, where that is there already
 }
 
 // Target is the column of another table that a column refers to.
@@ -61,6 +64,7 @@ type Options struct {
 	Flat     bool     // a file is one table, also where columns decide others
 	Sets     bool     // columns with few different texts get a CHECK
 	Taken    []string // names that tables have already
+	There    []There  // tables that columns may refer to
 }
 
 // Make plans tables for surveyed files.
@@ -81,6 +85,9 @@ func Make(s *survey.Survey, o Options) (*Proposal, error) {
 	}
 	for _, r := range s.Relations {
 		m.relate(r)
+	}
+	for _, in := range s.Inputs {
+		m.knownThere(m.of[in])
 	}
 	if !o.Flat {
 		for _, in := range s.Inputs {
@@ -150,8 +157,9 @@ func (m *maker) tableName(name string) string {
 // is left out.
 func (m *maker) order() {
 	var placed []*Table
-	done := func(name string) bool {
-		return slices.ContainsFunc(placed, func(t *Table) bool { return t.Name == name })
+	done := func(name string) bool { // placed, or there already
+		is := func(t *Table) bool { return t.Name == name }
+		return slices.ContainsFunc(placed, is) || !slices.ContainsFunc(m.made.Tables, is)
 	}
 	rest := slices.Clone(m.made.Tables)
 	for len(rest) > 0 {
@@ -207,7 +215,7 @@ func (p *Proposal) Planned(in *survey.Input) map[string]int {
 	planned := map[string]int{}
 	for _, t := range p.Tables {
 		for _, c := range t.Columns {
-			if t.input == in && !c.number && (c.Refers == nil || !p.generates(*c.Refers)) {
+			if t.input == in && !c.number && !c.there && (c.Refers == nil || !p.generates(*c.Refers)) {
 				planned[t.Name+"."+c.Name] = c.of
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 )
@@ -194,4 +195,39 @@ func TestDialects(t *testing.T) {
 	}
 	planned := p.Planned(p.Tables[0].input)
 	assert.Equal(t, map[string]int{"log.no_": 1, "log.reg_no": 2, "log.when_": 3, "log.text": 4}, planned)
+}
+
+// TestTablesThatAreThereAreReferredTo: where all values of a column are keys by which people know their rows.
+func TestTablesThatAreThereAreReferredTo(t *testing.T) {
+	there := []There{
+		{Table: "quay", Primary: "id", Type: Type{Kind: Integer}, As: "int(11)", Key: "name", Values: map[string]bool{"North": true,
+			"South": true, "East": true}},
+		{Table: "flag", Primary: "code", Type: Type{Kind: Text, Length: 2}, As: "char(2)", Key: "code",
+			Values: map[string]bool{"NO": true, "DK": true}},
+	}
+	csv := "Code,Quay,Flag,Old quay,One\n"
+	for i := range 20 {
+		csv += fmt.Sprintf("B%d,%s,%s,%s,North\n", i, []string{"North", "South"}[i%2], []string{"NO", "DK"}[i/2%2],
+			[]string{"North", "West"}[i/3%2])
+	}
+	p, err := Make(surveyed(t, "berths.csv", csv), Options{There: there, Taken: []string{"quay", "flag"}})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"CREATE TABLE berths (", "id INTEGER AUTO_INCREMENT PRIMARY KEY,", "code VARCHAR(5) NOT NULL,",
+		"quay_id int(11) NOT NULL COMMENT 'Quay',", "flag char(2) NOT NULL,", "old_quay VARCHAR(8) NOT NULL COMMENT 'Old quay',",
+		"one VARCHAR(8) NOT NULL,", "UNIQUE (code),", "FOREIGN KEY (quay_id) REFERENCES quay (id),",
+		"FOREIGN KEY (flag) REFERENCES flag (code)", ");"}, lines(p.SQL(MySQL)), "West is no quay, and one value proves nothing")
+	assert.Equal(t, map[string]int{"berths.code": 1, "berths.flag": 3, "berths.old_quay": 4, "berths.one": 5},
+		p.Planned(p.Tables[0].input), "the quay is looked up")
+	db, err := sqlite.NewScratch(p.Scratch(there))
+	require.NoError(t, err)
+	defer db.Close()
+	s, err := db.Schema(context.Background())
+	require.NoError(t, err)
+	again, err := Known(context.Background(), db, s)
+	require.NoError(t, err)
+	var names []string
+	for _, x := range again {
+		names = append(names, fmt.Sprintf("%s.%s %d", x.Table, x.Key, len(x.Values)))
+	}
+	assert.ElementsMatch(t, []string{"quay.name 3", "flag.code 2", "berths.code 0"}, names)
 }

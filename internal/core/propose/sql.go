@@ -140,6 +140,9 @@ func (c *Column) definition(d Dialect) string {
 		return c.Name + " " + generated[d]
 	}
 	made := c.Name + " " + d.typeOf(c.Type)
+	if c.as != "" {
+		made = c.Name + " " + c.as
+	}
 	switch {
 	case c.Primary:
 		made += " PRIMARY KEY"

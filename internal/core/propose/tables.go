@@ -140,11 +140,16 @@ func (m *maker) refer(child *Table, c *Column, parent *Table) {
 	if !p.number {
 		return
 	}
+	child.rename(c, parent.Name+"_id")
+}
+
+// rename gives a column another name, in keys too, with a number where it is taken.
+func (t *Table) rename(c *Column, name string) {
 	old := c.Name
-	c.Name = free(parent.Name+"_id", func(n string) bool {
-		return slices.ContainsFunc(child.Columns, func(o *Column) bool { return o != c && o.Name == n })
+	c.Name = free(plain(name, "id"), func(n string) bool {
+		return slices.ContainsFunc(t.Columns, func(o *Column) bool { return o != c && o.Name == n })
 	})
-	for _, u := range child.Unique {
+	for _, u := range t.Unique {
 		for i := range u {
 			if u[i] == old {
 				u[i] = c.Name

@@ -79,14 +79,14 @@ func runTemplate(ctx context.Context, c *cli.Command) error {
 	}
 	screen := term.NewScreen(term.Stdout)
 	screen.Line("%s was written.", out)
-	table := term.Table{Header: []string{"sheet", "columns", "required", "lists of names"}, Numbers: []int{1}}
+	table := term.Table{Header: []string{"sheet", "columns", "required", "picked from lists"}, Numbers: []int{1}}
 	for _, sheet := range t.Sheets {
 		var required, lists []string
 		for _, column := range sheet.Columns {
 			if column.Required {
 				required = append(required, column.Header)
 			}
-			if column.Lookup != nil && len(column.Lookup.Names) > 0 {
+			if column.Lookup != nil && len(column.Lookup.Names) > 0 || len(column.Allowed) > 0 {
 				lists = append(lists, column.Header)
 			}
 		}

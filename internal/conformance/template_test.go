@@ -13,8 +13,8 @@ import (
 // TestFilledTemplatesLoad: a workbook that is filled in, parents and children at once, loads as it is.
 func TestFilledTemplatesLoad(t *testing.T) {
 	const harbour = `CREATE TABLE kind (id ID, name WORD NOT NULL UNIQUE);
-		CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL, kind_id INTEGER NOT NULL REFERENCES kind (id), gt DECIMAL(8,1), surveyed DATE, active BOOLEAN NOT NULL);
-		CREATE TABLE port_call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id), day DATE NOT NULL, UNIQUE (vessel_id, day));
+		CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL, kind_id INTEGER NOT NULL REFERENCES kind (id), gt DECIMAL(8,1) CHECK (gt > 0), surveyed DATE, active BOOLEAN NOT NULL);
+		CREATE TABLE port_call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id), day DATE NOT NULL, state VARCHAR(6) CHECK (state IN ('due', 'gone')), UNIQUE (vessel_id, day));
 		CREATE TABLE cargo (id ID, call_id INTEGER NOT NULL REFERENCES port_call (id), goods VARCHAR(20) NOT NULL, tons INTEGER, UNIQUE (call_id, goods));
 		INSERT INTO kind (name) VALUES ('Tug'), ('Ferry'); INSERT INTO vessel (reg_no, name, kind_id, active) VALUES ('007', 'Auk', 1, true);`
 	everyServer(t, func(t *testing.T, name string, on server) {
@@ -30,7 +30,7 @@ func TestFilledTemplatesLoad(t *testing.T) {
 			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active"}, {"008", "Skua", "Ferry", 12.5, day,
 				"yes"},
 				{"009", "Tern", "Tug", nil, nil, "no"}},
-			"port_call": {{"Vessel", "Day"}, {"007", day}, {"008", day.AddDate(0, 0, 1)}},
+			"port_call": {{"Vessel", "Day", "State"}, {"007", day, "gone"}, {"008", day.AddDate(0, 0, 1)}},
 			"cargo":     {{"Call vessel", "Call day", "Goods", "Tons"}, {"008", day.AddDate(0, 0, 1), "Salt", 40}},
 		} {
 			header, err := book.GetRows(sheet)
@@ -47,14 +47,18 @@ func TestFilledTemplatesLoad(t *testing.T) {
 				}
 			}
 		}
-		kinds, err := book.GetDataValidations("vessel")
-		require.NoError(t, err)
 		var checked []string
-		for _, v := range kinds {
-			checked = append(checked, v.Sqref+" "+v.Type+" "+v.Formula1)
+		for _, sheet := range []string{"vessel", "port_call"} {
+			checks, err := book.GetDataValidations(sheet)
+			require.NoError(t, err)
+			for _, v := range checks {
+				checked = append(checked, v.Sqref+" "+v.Type+" "+v.Formula1)
+			}
 		}
 		assert.Contains(t, strings.Join(checked, "\n"), "C2:C1048576 list lists!$A$1:$A$2")
 		assert.Contains(t, strings.Join(checked, "\n"), "A2:A1048576 textLength")
+		assert.Contains(t, strings.Join(checked, "\n"), "D2:D1048576 decimal 0.1")
+		assert.Contains(t, strings.Join(checked, "\n"), "C2:C1048576 list lists!$C$1:$C$2", "the states")
 		notes, err := book.GetComments("vessel")
 		require.NoError(t, err)
 		require.Len(t, notes, 6)

@@ -18,6 +18,11 @@ import (
 type Condition struct {
 	Columns []string // of the table, of which the condition speaks
 
+	// Of a condition that is just a list of the texts that its one column may hold, those; of one that is just limits of
+	// the numbers in its one column, those. All other conditions have neither.
+	texts  []string
+	limits []Limit
+
 	judge judge // nil where the condition is not understood
 }
 
@@ -52,7 +57,7 @@ func New(c schema.Check, t *schema.Table) *Condition {
 	}
 	p := &parser{words: words, table: t, columns: made.Columns}
 	if judged, err := p.whole(); err == nil {
-		made.judge = judged
+		made.judge, made.texts, made.limits = judged, p.only(), p.within()
 	}
 	return made
 }

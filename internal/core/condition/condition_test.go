@@ -114,3 +114,68 @@ func FuzzCondition(f *testing.F) {
 		}
 	})
 }
+
+func TestListsOfTexts(t *testing.T) {
+	for condition, want := range map[string][]string{
+		"Quay IN ('N', 'it''s')":      {"N", "it's"},
+		"((`Quay` in ('N','S')))":     {"N", "S"},
+		"\"Quay\" = ANY (ARRAY['N'])": {"N"},
+		`(("Quay")::text = ANY ((ARRAY['N'::character varying, 'S'::character varying])::text[]))`: {"N", "S"},
+		"Quay NOT IN ('N', 'S')":                nil,
+		`"Quay" <> ALL (ARRAY['N'::text])`:      nil,
+		"Quay IN ('N') OR n = 1":                nil,
+		"Quay IN ('N') OR Quay > 'P'":           nil,
+		"(Quay IN ('N', 'S')) IN ('N')":         nil,
+		"Quay > 'N'":                            nil,
+		"n IN (1, 2)":                           nil,
+		"since IN ('2026-03-01')":               nil,
+		"length(Quay) IN (1, 2)":                nil,
+		"Quay IN ('N', Quay)":                   nil,
+		"Quay IN ('N') AND Quay IN ('N', 'S')":  nil,
+		"Quay IN (SELECT name FROM quay)":       nil,
+		"Quay IN ('N', upper('s'))":             nil,
+		"CASE WHEN Quay IN ('N') THEN TRUE END": nil,
+		"Quay IN ('N') IS NOT NULL":             nil,
+	} {
+		table := *berth
+		table.Checks = []schema.Check{{Condition: "n > 0"}, {Condition: condition}}
+		assert.Equal(t, want, Allowed(&table, table.Column("Quay")), condition)
+		assert.Nil(t, Allowed(&table, table.Column("n")), condition)
+	}
+}
+
+func TestLimitsOfNumbers(t *testing.T) {
+	says := func(l *Limit) string {
+		if l == nil {
+			return ""
+		}
+		return map[bool]string{true: "over ", false: "from "}[l.Open] + l.Number
+	}
+	for condition, want := range map[string][2]string{
+		"depth > 0":                         {"over 0", ""},
+		"(depth >= (-1.5)::numeric)":        {"from -1.5", ""},
+		"10 > depth":                        {"", "over 10"},
+		"depth BETWEEN 1 AND 2.5":           {"from 1", "from 2.5"},
+		"((depth >= 1) AND (depth <= 2))":   {"from 1", "from 2"},
+		"depth > 0 AND depth >= 0":          {"over 0", ""},
+		"depth < 9 AND depth < 7 AND 3 < 4": {"", ""},
+		"depth < 9 AND depth < 7":           {"", "over 7"},
+		"depth > 0 OR depth < -1":           {"", ""},
+		"NOT depth > 0":                     {"", ""},
+		"depth NOT BETWEEN 1 AND 2":         {"", ""},
+		"depth > n":                         {"", ""},
+		"depth > 0 AND n > 0":               {"", ""},
+		"depth = 1":                         {"", ""},
+		"depth IN (1, 2)":                   {"", ""},
+		"depth + 1 > 0":                     {"", ""},
+		"length(Quay) > 2":                  {"", ""},
+	} {
+		table := *berth
+		table.Checks = []schema.Check{{Condition: condition}}
+		least, most := Within(&table, table.Column("depth"))
+		assert.Equal(t, want, [2]string{says(least), says(most)}, condition)
+		least, most = Within(&table, table.Column("Quay"))
+		assert.Nil(t, least, condition)
+		assert.Nil(t, most, condition)
+	}
+}

@@ -16,6 +16,8 @@ type parser struct {
 	table   *schema.Table
 	columns []string
 	depth   int
+	texts   []string // of the last list
+	limits  []Limit  // of all comparisons with numbers
 }
 
 // deepest is how deep conditions and brackets may stand in each other.
@@ -174,6 +176,7 @@ func (p *parser) compared(left operand) (judge, error) {
 	if err != nil {
 		return nil, err
 	}
+	p.limit(left, equal, right)
 	return compare(left, right, compares)
 }
 
@@ -206,6 +209,8 @@ func (p *parser) between(left operand) (judge, error) {
 	if err != nil {
 		return nil, err
 	}
+	p.limit(left, ">=", least)
+	p.limit(left, "<=", most)
 	above, err := compare(left, least, comparisons[">="])
 	if err != nil {
 		return nil, err
@@ -226,6 +231,7 @@ func (p *parser) between(left operand) (judge, error) {
 // among reads a list up to its end.
 func (p *parser) among(left operand, end string) (judge, error) {
 	var all []judge
+	p.texts = nil
 	for {
 		o, err := p.operand()
 		if err != nil {
@@ -236,6 +242,9 @@ func (p *parser) among(left operand, end string) (judge, error) {
 			return nil, err
 		}
 		all = append(all, j)
+		if o.constant == textConstant {
+			p.texts = append(p.texts, o.text)
+		}
 		switch {
 		case p.takes(","):
 		case p.takes(end):

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/condition"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
@@ -67,8 +68,12 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 				fault.DidYouMean(name, s.Names()))
 		}
 	}
+	wanted := func(name string) bool { return o.Tables == nil || slices.Contains(o.Tables, name) }
 	sizes := map[*schema.Table]schema.RowCount{}
 	for _, t := range s.Tables {
+		if !wanted(t.Name) {
+			continue
+		}
 		n, exact, err := db.Count(ctx, t)
 		if err != nil {
 			return nil, err
@@ -78,7 +83,7 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 	d := &Dictionary{Database: s.Database, Tables: []Table{}, valued: o.Values}
 	for _, level := range s.Outline(sizes).Levels {
 		for _, b := range level {
-			if o.Tables == nil || slices.Contains(o.Tables, b.Name) {
+			if wanted(b.Name) {
 				d.Tables = append(d.Tables, Table{TableOutline: b, Values: []Values{}, Lookups: [][]string{}, Listed: []string{}})
 			}
 		}
@@ -87,7 +92,13 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 		t := &d.Tables[i]
 		t.Checks = slices.Clone(t.Checks)
 		for c := range t.Checks {
-			t.Checks[c].Says = condition(t.Checks[c].Says)
+			t.Checks[c].Says = bare(t.Checks[c].Says)
+		}
+		of := s.Table(t.Name)
+		for c := range t.Columns {
+			if allowed := condition.Allowed(of, of.Column(t.Columns[c].Name)); allowed != nil {
+				t.Columns[c].Values = allowed
+			}
 		}
 	}
 	if !o.Values {

@@ -14,7 +14,7 @@ import (
 
 const harbour = `
 	CREATE TABLE quay (id INTEGER PRIMARY KEY AUTOINCREMENT, name VARCHAR(20) NOT NULL UNIQUE);
-	CREATE TABLE berth (id INTEGER PRIMARY KEY AUTOINCREMENT, code VARCHAR(8) NOT NULL, quay_id INTEGER NOT NULL REFERENCES quay (id),
+	CREATE TABLE berth (id INTEGER PRIMARY KEY AUTOINCREMENT, code VARCHAR(8) NOT NULL CHECK (code IN ('N1', 'S1')), quay_id INTEGER NOT NULL REFERENCES quay (id),
 		depth_m DECIMAL(4,1) DEFAULT 5 CHECK (depth_m > 0), label TEXT GENERATED ALWAYS AS (code || '|'), UNIQUE (quay_id, code));
 	INSERT INTO quay (name) VALUES ('North'), ('So*th_'), ('=East');
 	INSERT INTO berth (code, quay_id, depth_m) VALUES ('N1', 1, 9.5), ('S1', 2, NULL);`
@@ -42,7 +42,7 @@ func TestColumnsSayWhatStandsInThem(t *testing.T) {
 			int64(1), nil, "1; 2; 3"},
 		"quay.name": {"VARCHAR(20)", "required", "unique", "", "", "", int64(0), int64(3), "=East", "So*th_",
 			int64(6), int64(20), "North; So*th_; =East"},
-		"berth.code": {"VARCHAR(8)", "required", "unique with quay_id", "", "", "", int64(0), int64(2), "N1",
+		"berth.code": {"VARCHAR(8)", "required", "unique with quay_id", "", "N1, S1", "", int64(0), int64(2), "N1",
 			"S1", int64(2), int64(8), "N1; S1"},
 		"berth.quay_id": {"INTEGER", "required", "unique with code", "quay.id", "", "", int64(0), int64(2), "1",
 			"2", int64(1), nil, "1; 2"},
@@ -68,7 +68,7 @@ func TestSheets(t *testing.T) {
 	one := described(t, Options{Tables: []string{"berth"}})
 	require.Len(t, one.Tables, 1)
 	assert.Equal(t, [][]any{{"berth", "quay_id", "quay", "id", "yes"}}, one.relations().Rows)
-	assert.Equal(t, []any{"berth", "", int64(2), "id", "quay_id, code", "", "(depth_m > 0)", ""}, one.tables().Rows[0])
+	assert.Equal(t, []any{"berth", "", int64(2), "id", "quay_id, code", "", "(code IN ('N1', 'S1')); (depth_m > 0)", ""}, one.tables().Rows[0])
 }
 
 func TestMarkdownMeansNothingButItself(t *testing.T) {
@@ -82,7 +82,7 @@ func TestMarkdownMeansNothingButItself(t *testing.T) {
 	for _, l := range strings.Split(text.String(), "\n") {
 		if strings.HasPrefix(l, "|") {
 			cells := strings.Count(strings.ReplaceAll(l, `\|`, ""), "|")
-			assert.Contains(t, []int{11, 12}, cells, "each table has as many cells in all of its lines: "+l)
+			assert.Contains(t, []int{11, 13}, cells, "each table has as many cells in all of its lines: "+l)
 		}
 	}
 	assert.Equal(t, `a\*b \<i> \[x\] c_d \_e\_ \\ \| `, marked("a*b <i> [x] c_d _e_ \\ |\n"))

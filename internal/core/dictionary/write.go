@@ -178,8 +178,8 @@ func (t *Table) markdown(b *strings.Builder, valued bool) {
 	}
 }
 
-// condition is what a CHECK says, without that word.
-func condition(says string) string { return strings.TrimSpace(strings.TrimPrefix(says, "CHECK")) }
+// bare is what a CHECK says, without that word.
+func bare(says string) string { return strings.TrimSpace(strings.TrimPrefix(says, "CHECK")) }
 
 // marked is a text that means nothing to Markdown but itself, on one line. An underscore inside of a word is one.
 func marked(s string) string {

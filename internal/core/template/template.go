@@ -9,8 +9,10 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/condition"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
@@ -41,7 +43,8 @@ type Column struct {
 	Default  string   `json:"default,omitempty"`
 	Comment  string   `json:"comment,omitempty"`
 
-	kind value.Type
+	kind        value.Type
+	least, most *condition.Limit // of the numbers; nil for none
 }
 
 // Lookup is the column of another table whose values a cell has, by which people know its rows.
@@ -166,16 +169,16 @@ func (p *planner) fill(ctx context.Context, t *schema.Table, c *schema.Column, h
 	r := t.Relation(c.Name)
 	if r == nil || r.ParentTable == nil || len(path) == deepest || slices.Contains(path, r.ParentTable) {
 		lookup, err := p.lookup(ctx, t, c, path)
-		f.header = p.add(c, h.and(c.Name, false), required, lookup)
+		f.header = p.add(t, c, h.and(c.Name, false), required, lookup)
 		return f, err
 	}
 	path = append(slices.Clone(path), r.ParentTable)
 	switch known := r.ParentTable.KnownBy(); {
 	case known == nil:
-		f.header = p.add(c, h.and(c.Name, false), required, nil)
+		f.header = p.add(t, c, h.and(c.Name, false), required, nil)
 	case slices.Equal(known, r.ParentColumns):
 		lookup, err := p.lookup(ctx, r.ParentTable, r.ParentTable.Column(known[0]), path)
-		f.header = p.add(c, h.and(c.Name, false), required, lookup)
+		f.header = p.add(t, c, h.and(c.Name, false), required, lookup)
 		return f, err
 	default:
 		f.table = r.ParentTable.Name
@@ -192,11 +195,12 @@ func (p *planner) fill(ctx context.Context, t *schema.Table, c *schema.Column, h
 }
 
 // add adds a column to the sheet and returns its header.
-func (p *planner) add(c *schema.Column, words []string, required bool, lookup *Lookup) string {
+func (p *planner) add(t *schema.Table, c *schema.Column, words []string, required bool, lookup *Lookup) string {
 	made := Column{Required: required, Declared: c.Declared, Comment: c.Comment, Default: c.Default, Allowed: []string{},
 		Lookup: lookup, kind: c.Type}
-	if c.Type.Among != nil && lookup == nil {
-		made.Allowed = *c.Type.Among
+	if lookup == nil {
+		made.Allowed = append(made.Allowed, condition.Allowed(t, c)...)
+		made.least, made.most = condition.Within(t, c)
 	}
 	made.Header = p.sheet.header(words, c.Name)
 	p.sheet.Columns = append(p.sheet.Columns, made)
@@ -275,16 +279,47 @@ func (c *Column) Note() string {
 	return strings.Join(parts, " ")
 }
 
+// limits are those of the numbers in words, behind what is limited; "" for none.
+func (c *Column) limits() string {
+	side := func(l *condition.Limit, open, closed string) string {
+		if l.Open {
+			return open + l.Number
+		}
+		return closed + l.Number
+	}
+	switch {
+	case c.least == nil && c.most == nil:
+		return ""
+	case c.most == nil:
+		return side(c.least, " greater than ", " of at least ")
+	case c.least == nil:
+		return side(c.most, " less than ", " of at most ")
+	case !c.least.Open && !c.most.Open:
+		return " from " + c.least.Number + " to " + c.most.Number
+	}
+	return side(c.least, " greater than ", " of at least ") + " and" + side(c.most, " less than ", " of at most ")
+}
+
 // describe says what a value of the type is, with an example.
 func (c *Column) describe() string {
 	switch t := c.kind; t.Kind {
 	case value.Int:
+		if limits := c.limits(); limits != "" {
+			return "A whole number" + limits + "."
+		}
 		return "A whole number, such as 42."
 	case value.Fixed, value.Decimal, value.Float:
-		if t.Scale > 0 {
-			return fmt.Sprintf("A number with at most %d digits after the point, such as 12.5.", t.Scale)
+		says := "A number" + c.limits()
+		if c.limits() != "" && t.Scale > 0 {
+			says += ","
 		}
-		return "A number, such as 12.5."
+		if t.Scale > 0 {
+			says += fmt.Sprintf(" with at most %s after the point", reason.Plural(int64(t.Scale), "digit"))
+		}
+		if c.limits() == "" {
+			says += ", such as 12.5"
+		}
+		return says + "."
 	case value.Date:
 		return "A date, such as 2026-03-31."
 	case value.DateTime:

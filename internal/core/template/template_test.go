@@ -2,6 +2,7 @@ package template
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
@@ -15,7 +16,7 @@ import (
 const harbour = `
 	CREATE TABLE kind (id INTEGER PRIMARY KEY AUTOINCREMENT, name VARCHAR(20) NOT NULL UNIQUE);
 	CREATE TABLE craft (id INTEGER PRIMARY KEY AUTOINCREMENT, reg_no VARCHAR(8) NOT NULL UNIQUE, kind_id INTEGER NOT NULL REFERENCES kind (id),
-		tug_id INTEGER REFERENCES craft (id), status VARCHAR(9) DEFAULT 'open' CHECK (status IN ('open', 'shut')), active BOOLEAN NOT NULL, "a: b" TEXT, label TEXT GENERATED ALWAYS AS (reg_no || '!'));
+		tug_id INTEGER REFERENCES craft (id), status VARCHAR(9) DEFAULT 'open' CHECK (status IN ('open', 'shut')), active BOOLEAN NOT NULL, "a: b" TEXT, built INTEGER CHECK (built BETWEEN 1850 AND 2100), draught DECIMAL(4,1) CHECK (draught > 0), beam DECIMAL(6,2) CHECK (beam >= 1.1 AND beam < 60), crew INTEGER CHECK (crew < 99.5), label TEXT GENERATED ALWAYS AS (reg_no || '!'));
 	CREATE TABLE stay (id INTEGER PRIMARY KEY AUTOINCREMENT, craft_id INTEGER NOT NULL REFERENCES craft (id), day DATE NOT NULL, UNIQUE (craft_id, day));
 	CREATE TABLE move (stay_id INTEGER NOT NULL REFERENCES stay (id), next_stay_id INTEGER REFERENCES stay (id), note TEXT);
 	CREATE TABLE flag (code CHAR(2) PRIMARY KEY, name VARCHAR(20));
@@ -62,7 +63,7 @@ func TestSheetsNameRowsInPlaceOfIDs(t *testing.T) {
 	assert.Less(t, strings.Index(strings.Join(order, " "), "craft"), strings.Index(strings.Join(order, " "), "move"))
 	for _, s := range made.Sheets {
 		want := map[string][]string{
-			"craft": {"Reg no*", "Kind*: kind.name Ferry,Tug", "Tug: craft.reg_no", "Status", "Active*", "A b"},
+			"craft": {"Reg no*", "Kind*: kind.name Ferry,Tug", "Tug: craft.reg_no", "Status: open,shut", "Active*", "A b", "Built", "Draught", "Beam", "Crew"},
 			"move": {"Stay craft*: craft.reg_no", "Stay day*: stay.day", "Next stay craft: craft.reg_no",
 				"Next stay day: stay.day",
 				"Note"},
@@ -94,9 +95,12 @@ func TestNotesSayWhatACellHolds(t *testing.T) {
 		"craft.Kind":   "Required. The name of a row of kind.",
 		"craft.Tug": "May be left blank. The reg_no of a row of craft. It can be one that is added in the sheet " +
 			"for craft.",
-		"craft.Status": "May be left blank. A text of at most 9 characters. Blank means 'open'.",
-		"craft.Active": "Required. yes or no.",
-		"stay.Day":     "Required. A date, such as 2026-03-31.",
+		"craft.Status":  "May be left blank. One of: open, shut. Blank means 'open'.",
+		"craft.Active":  "Required. yes or no.",
+		"craft.Built":   "May be left blank. A whole number from 1850 to 2100.",
+		"craft.Draught": "May be left blank. A number greater than 0, with at most 1 digit after the point.",
+		"craft.Beam":    "May be left blank. A number of at least 1.1 and less than 60, with at most 2 digits after the point.",
+		"stay.Day":      "Required. A date, such as 2026-03-31.",
 	} {
 		assert.Equal(t, want, notes[column], column)
 	}
@@ -110,4 +114,15 @@ func TestSheetNamesAreThoseThatASheetCanHave(t *testing.T) {
 	}
 	made.Sheets = []Sheet{{Name: "Berth"}, {Name: "berth 2"}}
 	assert.Equal(t, "berth 3", made.sheetName("berth"))
+}
+
+func TestCellsAreHeldAgainstLimits(t *testing.T) {
+	for header, want := range map[string][2]string{"Built": {"1850", "2100"}, "Draught": {"0.1", "999.9"},
+		"Beam": {"1.10", "59.99"}, "Crew": {"-9007199254740992", "99"}} {
+		craft := planned(t, "craft").Sheets[0]
+		at := slices.IndexFunc(craft.Columns, func(c Column) bool { return c.Header == header })
+		dv, err := (&book{}).check(&craft.Columns[at])
+		require.NoError(t, err)
+		assert.Equal(t, want, [2]string{dv.Formula1, dv.Formula2}, header)
+	}
 }

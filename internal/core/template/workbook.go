@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
 
+	"ladle/internal/core/condition"
 	"ladle/internal/core/value"
 )
 
@@ -153,20 +155,59 @@ func (b *book) check(c *Column) (*excelize.DataValidation, error) {
 	case t.Kind == value.Text && t.Length > 0:
 		return dv, dv.SetRange(0, t.Length, excelize.DataValidationTypeTextLength, excelize.DataValidationOperatorBetween)
 	case t.Kind == value.Int:
-		least, most := float64(t.Least), float64(t.Most)
-		if t.Least == 0 && t.Most == 0 {
-			const exact = 1 << 53 // a cell of a workbook holds no greater whole numbers
-			least, most = -exact, exact
-		}
+		least, most := c.whole()
 		return dv, dv.SetRange(least, most, excelize.DataValidationTypeWhole, excelize.DataValidationOperatorBetween)
 	case (t.Kind == value.Fixed || t.Kind == value.Decimal) && t.Precision > 0 && t.Precision < 15:
-		limit := math.Pow10(t.Precision-t.Scale) - math.Pow10(-t.Scale)
-		return dv, dv.SetRange(-limit, limit, excelize.DataValidationTypeDecimal, excelize.DataValidationOperatorBetween)
+		least, most := c.decimals()
+		return dv, dv.SetRange(least, most, excelize.DataValidationTypeDecimal, excelize.DataValidationOperatorBetween)
 	case t.Kind == value.Date, t.Kind == value.DateTime:
 		const first, last = 1, 2958465 // 1900-01-01 and 9999-12-31, as a workbook counts days
 		return dv, dv.SetRange(first, last+1, excelize.DataValidationTypeDate, excelize.DataValidationOperatorBetween)
 	}
 	return nil, nil
+}
+
+// whole is the range of whole numbers that a cell may hold.
+func (c *Column) whole() (least, most float64) {
+	least, most = float64(c.kind.Least), float64(c.kind.Most)
+	if least == 0 && most == 0 {
+		const exact = 1 << 53 // a cell of a workbook holds no greater whole numbers
+		least, most = -exact, exact
+	}
+	return c.within(least, most, 0)
+}
+
+// decimals is the range of exact decimals that a cell may hold, in digits.
+func (c *Column) decimals() (least, most string) {
+	scale := c.kind.Scale
+	limit := math.Pow10(c.kind.Precision-scale) - math.Pow10(-scale)
+	from, to := c.within(-limit, limit, scale)
+	return strconv.FormatFloat(from, 'f', scale, 64), strconv.FormatFloat(to, 'f', scale, 64)
+}
+
+// within is a range without what the limits of the column don't allow, for numbers of so many digits after the point.
+func (c *Column) within(least, most float64, scale int) (from, to float64) {
+	if c.least != nil {
+		least = max(least, outermost(c.least, math.Ceil, 1, scale))
+	}
+	if c.most != nil {
+		most = min(most, outermost(c.most, math.Floor, -1, scale))
+	}
+	return least, most
+}
+
+// outermost is the outermost number that a limit allows.
+func outermost(l *condition.Limit, inwards func(float64) float64, step float64, scale int) float64 {
+	const noise = 1e-6 // of binary fractions
+	steps := l.Float() * math.Pow10(scale)
+	n := math.Round(steps)
+	switch exact := math.Abs(steps-n) < noise; {
+	case !exact:
+		n = inwards(steps)
+	case l.Open:
+		n += step
+	}
+	return n / math.Pow10(scale)
 }
 
 // short is the note, cut to what a message of a cell holds.

@@ -82,7 +82,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	if err := mayMake(c); err != nil {
 		return err
 	}
-	dialect, there, taken, err := dialectOf(ctx, c)
+	dialect, o, err := optionsOf(ctx, c)
 	if err != nil {
 		return err
 	}
@@ -100,8 +100,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	progress.Clear()
-	p, err := propose.Make(s, propose.Options{LeaveOut: c.StringSlice("leave-out"), Flat: c.Bool("flat"),
-		Sets: c.Bool("checks"), Taken: taken, There: there})
+	p, err := propose.Make(s, o)
 	if err != nil {
 		return err
 	}
@@ -113,7 +112,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 	}
 	var ladle *draft.Draft
 	if out := c.String("ladle"); out != "" {
-		if ladle, err = draftFor(ctx, c, s, p, there, out); err != nil {
+		if ladle, err = draftFor(ctx, c, s, p, o.There, out); err != nil {
 			return err
 		}
 	}
@@ -183,19 +182,19 @@ func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d prop
 	return true, nil
 }
 
-// dialectOf is the dialect that is asked for, the tables of the database that columns may refer to, and the names that
-// are taken.
-func dialectOf(ctx context.Context, c *cli.Command) (d propose.Dialect, there []propose.There, taken []string, err error) {
+// optionsOf are the dialect that is asked for, and how tables are planned: beside those of the database.
+func optionsOf(ctx context.Context, c *cli.Command) (d propose.Dialect, o propose.Options, err error) {
 	d = propose.Dialect(c.String("for"))
+	o = propose.Options{LeaveOut: c.StringSlice("leave-out"), Flat: c.Bool("flat"), Sets: c.Bool("checks")}
 	if c.String("db") == "" {
 		if d == "" {
 			d = propose.Standard
 		}
-		return d, nil, nil, nil
+		return d, o, nil
 	}
 	db, s, err := openWithSchema(ctx, c)
 	if err != nil {
-		return "", nil, nil, err
+		return "", o, err
 	}
 	defer db.Close()
 	if d == "" {
@@ -204,8 +203,9 @@ func dialectOf(ctx context.Context, c *cli.Command) (d propose.Dialect, there []
 			d = map[bool]propose.Dialect{true: propose.Postgres, false: propose.MySQL}[strings.HasPrefix(scheme, "postgres")]
 		}
 	}
-	there, err = propose.Known(ctx, db, s)
-	return d, there, append(s.Names(), s.Views...), err
+	o.There, err = propose.Known(ctx, db, s)
+	o.Taken, o.BigIDs = append(s.Names(), s.Views...), propose.BigIDs(s)
+	return d, o, err
 }
 
 // draftFor writes the ladle file that loads the files into the proposed tables: it is drafted for empty ones.

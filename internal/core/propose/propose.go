@@ -65,6 +65,7 @@ type Options struct {
 	Sets     bool     // columns with few different texts get a CHECK
 	Taken    []string // names that tables have already
 	There    []There  // tables that columns may refer to
+	BigIDs   bool     // generated numbers are of 64 bits
 }
 
 // Make plans tables for surveyed files.

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
 )
@@ -210,9 +211,9 @@ func TestTablesThatAreThereAreReferredTo(t *testing.T) {
 		csv += fmt.Sprintf("B%d,%s,%s,%s,North\n", i, []string{"North", "South"}[i%2], []string{"NO", "DK"}[i/2%2],
 			[]string{"North", "West"}[i/3%2])
 	}
-	p, err := Make(surveyed(t, "berths.csv", csv), Options{There: there, Taken: []string{"quay", "flag"}})
+	p, err := Make(surveyed(t, "berths.csv", csv), Options{There: there, Taken: []string{"quay", "flag"}, BigIDs: true})
 	require.NoError(t, err)
-	assert.Equal(t, []string{"CREATE TABLE berths (", "id INTEGER AUTO_INCREMENT PRIMARY KEY,", "code VARCHAR(5) NOT NULL,",
+	assert.Equal(t, []string{"CREATE TABLE berths (", "id BIGINT AUTO_INCREMENT PRIMARY KEY,", "code VARCHAR(5) NOT NULL,",
 		"quay_id int(11) NOT NULL COMMENT 'Quay',", "flag char(2) NOT NULL,", "old_quay VARCHAR(8) NOT NULL COMMENT 'Old quay',",
 		"one VARCHAR(8) NOT NULL,", "UNIQUE (code),", "FOREIGN KEY (quay_id) REFERENCES quay (id),",
 		"FOREIGN KEY (flag) REFERENCES flag (code)", ");"}, lines(p.SQL(MySQL)), "West is no quay, and one value proves nothing")
@@ -230,4 +231,15 @@ func TestTablesThatAreThereAreReferredTo(t *testing.T) {
 		names = append(names, fmt.Sprintf("%s.%s %d", x.Table, x.Key, len(x.Values)))
 	}
 	assert.ElementsMatch(t, []string{"quay.name 3", "flag.code 2", "berths.code 0"}, names)
+}
+
+func TestIDsAreAsLargeAsThoseThere(t *testing.T) {
+	for declared, want := range map[string]bool{"": false, "bigint": true, "BIGINT(20)": true, "integer": false,
+		"bigint int": false, "bigint bigint": true} {
+		made := &schema.Schema{Tables: []*schema.Table{{Name: "none"}}}
+		for _, d := range strings.Fields(declared) {
+			made.Tables = append(made.Tables, &schema.Table{Columns: []schema.Column{{Name: "id", Declared: d, Identity: true}}})
+		}
+		assert.Equal(t, want, BigIDs(made), declared)
+	}
 }

@@ -97,6 +97,10 @@ func (m *maker) number(t *Table) {
 	})
 	t.Columns = slices.Insert(t.Columns, 0, &Column{Name: name, Type: Type{Kind: Integer}, Required: true, Primary: true,
 		number: true, Why: "a number for each row"})
+	if m.BigIDs {
+		t.Columns[0].Type.Kind = BigInt
+		t.Columns[0].because("as large as those of the tables that are there")
+	}
 }
 
 // primary is the column of the primary key.

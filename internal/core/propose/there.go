@@ -61,6 +61,22 @@ func Known(ctx context.Context, db engine.Reader, s *schema.Schema) (all []There
 	return all, nil
 }
 
+// BigIDs reports whether all numbers that a database gives to rows are of 64 bits.
+func BigIDs(s *schema.Schema) bool {
+	found := false
+	for _, t := range s.Tables {
+		c := t.Identity()
+		if c == nil {
+			continue
+		}
+		if !strings.HasPrefix(strings.ToLower(c.Declared), "bigint") {
+			return false
+		}
+		found = true
+	}
+	return found
+}
+
 // isPlain reports whether names need no quotes.
 func isPlain(names ...string) bool {
 	return !slices.ContainsFunc(names, func(n string) bool { return plain(n, "") != n })

@@ -113,21 +113,40 @@ func (m *maker) knownThere(t *Table) {
 		if len(texts) < fewestThere {
 			continue
 		}
-		for i := range m.There {
-			x := &m.There[i]
-			if slices.ContainsFunc(texts, func(text string) bool { return !x.Values[text] }) {
-				continue
+		x, shared, missing := m.closest(texts)
+		if x == nil || 2*shared <= len(texts) {
+			continue
+		}
+		values := reason.Plural(int64(len(texts)), "different value")
+		switch {
+		case shared < len(texts):
+			c.doubt(fmt.Sprintf("%d of its %s are in %s.%s, but not %q: no foreign key", shared, values, x.Table, x.Key, missing))
+			continue
+		case all:
+			c.because(fmt.Sprintf("its %s are in %s.%s", values, x.Table, x.Key))
+		default:
+			c.doubt(fmt.Sprintf("the %s that come first are in %s.%s; the others weren't compared", values, x.Table, x.Key))
+		}
+		m.referThere(t, c, x)
+	}
+}
+
+// closest is the table whose keys have the most of some texts, how many those are, and the first that it lacks.
+func (m *maker) closest(texts []string) (x *There, shared int, missing string) {
+	for i := range m.There {
+		n, lacks := 0, ""
+		for _, text := range texts {
+			if m.There[i].Values[text] {
+				n++
+			} else if lacks == "" {
+				lacks = text
 			}
-			values := reason.Plural(int64(len(texts)), "different value")
-			if all {
-				c.because(fmt.Sprintf("its %s are in %s.%s", values, x.Table, x.Key))
-			} else {
-				c.doubt(fmt.Sprintf("the %s that come first are in %s.%s; the others weren't compared", values, x.Table, x.Key))
-			}
-			m.referThere(t, c, x)
-			break
+		}
+		if n > shared {
+			x, shared, missing = &m.There[i], n, lacks
 		}
 	}
+	return x, shared, missing
 }
 
 // alone reports whether a column is a unique key by itself.
@@ -143,10 +162,13 @@ func (t *Table) texts(c *Column) (texts []string, all bool) {
 		}
 		distinct := t.input.Distinct(i)
 		all = int64(len(distinct)) >= from.Distinct
+		seen := map[string]bool{}
 		for _, text := range distinct {
-			if text = strings.TrimSpace(text); !slices.ContainsFunc(from.Words, func(w survey.Oddity) bool { return w.What == text }) {
+			text = strings.TrimSpace(text)
+			if !seen[text] && !slices.ContainsFunc(from.Words, func(w survey.Oddity) bool { return w.What == text }) {
 				texts = append(texts, text)
 			}
+			seen[text] = true
 		}
 	}
 	return texts, all

@@ -267,7 +267,12 @@ func (s *stats) shape(cell, text []byte, of class, n, position int64) {
 	if s.longest == 0 || length < s.shortest {
 		s.shortest = length
 	}
-	if length > s.longest {
+	s.longer(length, position)
+}
+
+// longer notes the length of a cell, or of the longest that was seen elsewhere.
+func (s *stats) longer(length int, position int64) {
+	if length > s.longest || length == s.longest && position < s.longestAt {
 		s.longest, s.longestAt = length, position
 	}
 }
@@ -368,9 +373,7 @@ func (s *stats) merge(o *stats) {
 	if o.longest > 0 && (s.longest == 0 || o.shortest < s.shortest) {
 		s.shortest = o.shortest
 	}
-	if o.longest > s.longest {
-		s.longest, s.longestAt = o.longest, o.longestAt
-	}
+	s.longer(o.longest, o.longestAt)
 	for i := range s.buckets {
 		for k, n := range o.buckets[i] {
 			if mine := s.buckets[i][k]; mine != nil {

@@ -255,6 +255,7 @@ func TestManyDifferentValues(t *testing.T) {
 	assert.Equal(t, int64(50_000), in.Columns[2].Distinct)
 	assert.True(t, in.Columns[2].Exact)
 	assert.Equal(t, "299999", in.Columns[0].Most)
+	assert.Equal(t, int64(200_002), in.Columns[1].LongLine, "the first, whoever reads it")
 	one, err := json.Marshal(s.Inputs[0].Columns)
 	require.NoError(t, err)
 	two, err := json.Marshal(of(t, b.String()).Inputs[0].Columns)

@@ -30,7 +30,7 @@ func proposeCommand() *command {
 		does:  "write CREATE TABLE statements for files that have no tables yet, from all of their lines",
 		takes: operands{"FILE...", "a file", 1, many},
 		about: "Types come from every value of a column, keys from what tells all lines apart, foreign keys from values " +
-			"that are keys of another FILE. Columns that another one decides become a table of their own. Each choice has " +
+			"that are keys of a FILE or, with --db, of a table. Columns that another one decides become a table of their own. Each choice has " +
 			"its reason; anything uncertain is marked -- ?. Nothing is run without --make: look at the statements, run them, and " +
 			"load.",
 		options: []option{database,

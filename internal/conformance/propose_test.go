@@ -61,9 +61,15 @@ func TestProposedTablesAreRelated(t *testing.T) {
 			"Auk"}[i%3],
 			1990+i%3, i%28+1, i%9, []string{"yes", "no"}[i%2])
 	}
+	pilots := "Licence,Pilot,Mentor\n"
+	for i := range 30 {
+		pilots += fmt.Sprintf("MP-%02d,Pilot %c,%s\n", i, 'A'+i%26, []string{"", "MP-07", "MP-29", "MP-00"}[i%4])
+	}
 	everyServer(t, func(t *testing.T, name string, on server) {
-		w := proposed(t, name, on, map[string]string{"berths.csv": berths, "calls.csv": calls})
+		w := proposed(t, name, on, map[string]string{"berths.csv": berths, "calls.csv": calls, "pilots.csv": pilots})
 		w.loadedWhole()
+		assert.Equal(t, []string{"MP-00|7", "MP-07|8", "MP-29|7"}, w.query("SELECT m.licence, count(*) FROM pilots p "+
+			"JOIN pilots m ON m.id = p.mentor_id GROUP BY m.licence ORDER BY m.licence"))
 		assert.Equal(t, []string{"B8|South Quay|11.5|Tern|1991"}, w.query("SELECT b.code, b.quay, b.depth_m, "+
 			"v.vessel, v.built "+
 			"FROM calls c JOIN berths b ON b.id = c.berths_id JOIN vessel v ON v.id = c.vessel_id WHERE call_no = 101"))

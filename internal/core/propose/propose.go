@@ -88,6 +88,11 @@ func Make(s *survey.Survey, o Options) (*Proposal, error) {
 		m.relate(r)
 	}
 	for _, in := range s.Inputs {
+		for _, r := range in.RefersToItself() {
+			m.relate(r)
+		}
+	}
+	for _, in := range s.Inputs {
 		m.knownThere(m.of[in])
 	}
 	if !o.Flat {
@@ -172,7 +177,7 @@ func (m *maker) order() {
 		if at < 0 { // tables that refer to each other
 			at = 0
 			for _, c := range rest[0].Columns {
-				if c.Refers != nil && !done(c.Refers.Table) {
+				if c.Refers != nil && c.Refers.Table != rest[0].Name && !done(c.Refers.Table) {
 					c.doubt(fmt.Sprintf("its values are those of %s.%s, which refers back; declare the foreign key yourself",
 						c.Refers.Table, c.Refers.Column))
 					c.Refers = nil

@@ -117,6 +117,11 @@ func TestNamesArePlain(t *testing.T) {
 
 func TestKeysAndRelations(t *testing.T) {
 	berths, calls, moves := "Code,Quay\n", "Call,Berth,Note\n", "Vessel,Day,Berth,Type,Flag\n"
+	pilots, copies := "Licence,Mentor\n", "Licence,Again\n"
+	for i := range 20 {
+		pilots += fmt.Sprintf("MP-%d,MP-%d\n", i, i%4*5)
+		copies += fmt.Sprintf("MP-%d,MP-%d\n", i, 19-i)
+	}
 	for i := range 10 {
 		berths += fmt.Sprintf("B%d,Q%d\n", i, i%3)
 	}
@@ -154,6 +159,12 @@ func TestKeysAndRelations(t *testing.T) {
 				"id INTEGER PRIMARY KEY AUTOINCREMENT,", "vessel_id INTEGER NOT NULL,", "day DATE NOT NULL,",
 				"berth VARCHAR(5) NOT NULL,", "UNIQUE (vessel_id, day),", "FOREIGN KEY (vessel_id) REFERENCES " +
 					"vessel (id)", ");"}},
+		{"lines refer to others of the same file", []string{"pilots.csv", pilots}, Options{}, []string{"CREATE TABLE pilots (",
+			"id INTEGER PRIMARY KEY AUTOINCREMENT,", "licence VARCHAR(8) NOT NULL,", "mentor_id INTEGER NOT NULL,",
+			"UNIQUE (licence),", "FOREIGN KEY (mentor_id) REFERENCES pilots (id)", ");"}},
+		{"but not by a key of their own", []string{"pilots.csv", copies}, Options{}, []string{"CREATE TABLE pilots (",
+			"id INTEGER PRIMARY KEY AUTOINCREMENT,", "licence VARCHAR(8) NOT NULL,", "again VARCHAR(8) NOT NULL,",
+			"UNIQUE (licence)", ");"}},
 		{"unless it is to be flat, with checks", []string{"moves.csv", moves}, Options{Flat: true, Sets: true,
 			LeaveOut: []string{"Berth"}},
 			[]string{"CREATE TABLE moves (", "id INTEGER PRIMARY KEY AUTOINCREMENT,",

@@ -116,7 +116,7 @@ func (t *Table) primary() *Column {
 // relate makes a column refer to the table of the file whose key its values are.
 func (m *maker) relate(r survey.Relation) {
 	child, parent := m.named(r.Input), m.named(r.Parent)
-	if child == nil || parent == nil || child == parent {
+	if child == nil || parent == nil {
 		return
 	}
 	c, key := child.column(r.Column), parent.column(r.Key)
@@ -124,13 +124,17 @@ func (m *maker) relate(r survey.Relation) {
 		return
 	}
 	unique := key.Primary || slices.ContainsFunc(parent.Unique, func(u []string) bool { return slices.Equal(u, []string{key.Name}) })
-	says := fmt.Sprintf("its %s are in %s of %s", reason.Plural(int64(r.Values), "value"), r.Key, parent.From)
+	of := parent.From
+	if child == parent {
+		of = "the same file"
+	}
+	says := fmt.Sprintf("its %s are in %s of %s", reason.Plural(int64(r.Values), "value"), r.Key, of)
 	switch {
 	case !unique:
 		return
 	case len(r.Missing) > 0:
 		c.doubt(fmt.Sprintf("%d of its %s are in %s of %s, but not %q: no foreign key", r.Shared,
-			reason.Plural(int64(r.Values), "value"), r.Key, parent.From, r.Missing[0]))
+			reason.Plural(int64(r.Values), "value"), r.Key, of, r.Missing[0]))
 		return
 	}
 	c.because(says)
@@ -142,6 +146,10 @@ func (m *maker) refer(child *Table, c *Column, parent *Table) {
 	p := parent.primary()
 	c.Refers, c.Type, c.Among = &Target{parent.Name, p.Name}, p.Type, nil
 	if !p.number {
+		return
+	}
+	if child == parent {
+		child.rename(c, c.Name+"_id")
 		return
 	}
 	child.rename(c, parent.Name+"_id")

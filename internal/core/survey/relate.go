@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"slices"
 	"strings"
 
 	"ladle/internal/core/source"
@@ -24,6 +25,24 @@ func relate(inputs []*Input) []Relation {
 				if k.column >= 0 {
 					all = append(all, related(child, parent, k.column)...)
 				}
+			}
+		}
+	}
+	return all
+}
+
+// RefersToItself finds the columns whose values are keys of the same input; not those that are keys themselves.
+func (in *Input) RefersToItself() (all []Relation) {
+	isKey := func(column string) bool {
+		return slices.ContainsFunc(in.Keys, func(k Key) bool { return len(k.Columns) == 1 && k.Columns[0] == column })
+	}
+	for _, k := range in.Keys {
+		if k.column < 0 {
+			continue
+		}
+		for _, r := range related(in, in, k.column) {
+			if !isKey(r.Column) {
+				all = append(all, r)
 			}
 		}
 	}

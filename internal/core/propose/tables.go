@@ -44,23 +44,20 @@ func (m *maker) key(t *Table) {
 	t.Unique = append(t.Unique, names)
 }
 
-// repeated says of lines that have the key of another one: equal ones are loaded once, and others are set aside.
+// repeated says of lines that have the key of an earlier one: equal ones are loaded once, and others are set aside.
 func (c *Column) repeated(k *survey.Key) {
 	if k.Repeats == 0 {
 		return
 	}
+	repeat := "repeat"
+	if k.Repeats == 1 {
+		repeat = "repeats"
+	}
 	place := ""
 	if len(k.First) > 0 {
-		place = fmt.Sprintf(", first line %d that of line %d", k.First[0].Line, k.First[0].Earlier)
+		place = fmt.Sprintf("; the first is line %d, with that of line %d", k.First[0].Line, k.First[0].Earlier)
 	}
-	c.doubt(fmt.Sprintf("%s the key of another one%s", has(k.Repeats), place))
-}
-
-func has(lines int64) string {
-	if lines == 1 {
-		return "1 line has"
-	}
-	return reason.Plural(lines, "line") + " have"
+	c.doubt(fmt.Sprintf("%s %s the key of an earlier one%s", reason.Plural(k.Repeats, "line"), repeat, place))
 }
 
 func without(all []string, one string) []string {

@@ -3,7 +3,8 @@
 //
 // [New] reads the condition of a constraint. A [Condition] knows the columns that it speaks of; [Condition.Holds] judges
 // a row by itself. What it doesn't understand - arithmetic, functions, collations - it doesn't judge: then it holds no
-// row for good, and the database is asked about all of them.
+// row for good, and the database is asked about all of them. [Allowed] and [Within] are the values that the constraints of
+// a table allow in a column, where they are just lists or limits.
 package condition
 
 import (

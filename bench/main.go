@@ -40,7 +40,7 @@ func main() {
 		return
 	}
 	if parts := map[string]func(string) error{"split": splitLines, "tokenize": tokenize, "tokens": jsonTokens,
-		"read": readAll, "clean": cleanAll}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
+		"read": readAll, "clean": cleanAll, "scan": scan}; len(os.Args) == 3 && parts[os.Args[1]] != nil {
 		stop(parts[os.Args[1]](os.Args[2]))
 		return
 	}
@@ -48,9 +48,9 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,sqlite,postgres,mysql,relations,proof,relink,interrupts",
-		"what to measure: the reading of files, cleaning, loads on kinds of databases, and what relations, checks "+
-			"and the logbook cost on each, and how soon an interrupt ends a load")
+	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,relations,proof,relink,interrupts",
+		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, and "+
+			"what relations, checks and the logbook cost on each, and how soon an interrupt ends a load")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
 	for kind := range strings.SplitSeq(*on, ",") {
@@ -60,6 +60,10 @@ func main() {
 		}
 		if kind == "cleaning" {
 			stop(b.cleaning(2**runs + 1))
+			continue
+		}
+		if kind == "structure" {
+			stop(b.structure(*runs))
 			continue
 		}
 		if name, is := strings.CutPrefix(kind, "relations"); is {

@@ -48,12 +48,8 @@ func (m *maker) column(t *Table, from *survey.Column) *Column {
 		c.doubt(fmt.Sprintf("%q seems to mean blank", from.Words[0].What))
 	}
 	if n := from.Misfits.Count; n > 0 {
-		place := ""
-		if len(from.Misfits.Places) > 0 {
-			p := from.Misfits.Places[0]
-			place = fmt.Sprintf(": line %d %q", p.Line, p.Says)
-		}
-		c.doubt(fmt.Sprintf("%s of %s %s%s", reason.Count(n), reason.Plural(n+from.Fit, "cell"), from.NotOfType(), place))
+		c.doubt(fmt.Sprintf("%s of %s %s%s", reason.Count(n), reason.Plural(n+from.Fit, "cell"), from.NotOfType(),
+			firstOf(from.Misfits, strconv.Quote)))
 	}
 	if from.Unclear != "" {
 		c.doubt(from.Unclear)
@@ -146,4 +142,12 @@ func (c *Column) closed(from *survey.Column) {
 	slices.Sort(c.Among)
 	c.because(fmt.Sprintf("only %s in %s", reason.Plural(from.Distinct, "different value"),
 		reason.Plural(from.Fit, "line")))
+}
+
+// firstOf is the first place of what is odd, with what it says.
+func firstOf(o survey.Oddity, says func(string) string) string {
+	if len(o.Places) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(": line %d %s", o.Places[0].Line, says(o.Places[0].Says))
 }

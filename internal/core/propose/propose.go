@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/source"
 	"ladle/internal/core/survey"
@@ -146,6 +147,10 @@ func (m *maker) table(in *survey.Input) {
 		if !m.leavesOut(c.Name) {
 			t.Columns = append(t.Columns, m.column(t, c))
 		}
+	}
+	if n := in.Broken.Count; n > 0 && len(t.Columns) > 0 {
+		t.Columns[0].doubt(fmt.Sprintf("%s could not be split into columns and will be set aside%s", reason.Plural(n, "line"),
+			firstOf(in.Broken, func(why string) string { return "(" + why + ")" })))
 	}
 	m.of[in] = t
 	m.made.Tables = append(m.made.Tables, t)

@@ -255,3 +255,10 @@ func TestIDsAreAsLargeAsThoseThere(t *testing.T) {
 		assert.Equal(t, want, BigIDs(made), declared)
 	}
 }
+
+func TestLinesThatAreNoRows(t *testing.T) {
+	p, err := Make(surveyed(t, "berths.csv", "Code,Depth\nN1,9.5\nN2\nN3,8.0\nS1,6,5\n"), Options{})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"berths.code: 2 lines could not be split into columns and will be set aside: line 3 " +
+		"(the line has only 1 of 2 fields)"}, p.Doubts)
+}

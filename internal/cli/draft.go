@@ -168,6 +168,21 @@ func mayWriteDraft(ctx context.Context, out string, replace bool) error {
 	return askReplace(ctx, out, replace)
 }
 
+// isRead refuses to write over a file that is read.
+func isRead(out string, files ...string) error {
+	there, err := os.Stat(out)
+	if err != nil {
+		return nil // nothing is there
+	}
+	for _, f := range files {
+		if read, err := os.Stat(f); err == nil && os.SameFile(there, read) {
+			return fault.At(fault.Wrong, fault.Problem{File: out, What: "the file is read, so it can't be written too",
+				Do: "give another name"})
+		}
+	}
+	return nil
+}
+
 // askReplace asks before a file that is there is replaced.
 func askReplace(ctx context.Context, out string, replace bool) error {
 	if _, err := os.Stat(out); replace || errors.Is(err, fs.ErrNotExist) {

@@ -72,6 +72,9 @@ func dialectCheck(name string) error {
 
 func runPropose(ctx context.Context, c *cli.Command) error {
 	if out := c.String("output"); out != "" {
+		if err := isRead(out, append(c.Args().Slice(), c.String("db"))...); err != nil {
+			return err
+		}
 		if err := askReplace(ctx, out, c.Bool("replace")); err != nil {
 			return err
 		}

@@ -170,7 +170,10 @@ func TestProposalsThatCantBeMade(t *testing.T) {
 		"empty.csv":                                 "has no lines",
 		"berths.csv --for oracle":                   "--for can't be",
 		"berths.csv --leave-out Kode":               `there is no column "Kode" to leave out`,
-		"berths.csv -o berths.csv":                  "the file exists already",
+		"berths.csv -o berths.csv --replace":        "the file is read",
+		"empty.csv berths.csv -o ./berths.csv":      "the file is read",
+		"berths.csv -o " + w.db + " --db " + w.db:   "the file is read",
+		"berths.csv -o empty.csv":                   "the file exists already",
 		"berths.csv --ladle n.yaml":                 "a ladle file can't be called",
 		"berths.csv --db " + w.db + " --for sqlite": "",
 	} {

@@ -13,7 +13,7 @@ import (
 // TestFilledTemplatesLoad: a workbook that is filled in, parents and children at once, loads as it is.
 func TestFilledTemplatesLoad(t *testing.T) {
 	const harbour = `CREATE TABLE kind (id ID, name WORD NOT NULL UNIQUE);
-		CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL, kind_id INTEGER NOT NULL REFERENCES kind (id), gt DECIMAL(8,1) CHECK (gt > 0), surveyed DATE, active BOOLEAN NOT NULL);
+		CREATE TABLE vessel (id ID, reg_no VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(12) NOT NULL, kind_id INTEGER NOT NULL REFERENCES kind (id), gt DECIMAL(8,1) CHECK (gt > 0), surveyed DATE, active BOOLEAN NOT NULL DEFAULT true, state VARCHAR(9) DEFAULT 'afloat' NOT NULL, entered TIMESTAMP DEFAULT CURRENT_TIMESTAMP NOT NULL);
 		CREATE TABLE port_call (id ID, vessel_id INTEGER NOT NULL REFERENCES vessel (id), day DATE NOT NULL, state VARCHAR(6) CHECK (state IN ('due', 'gone')), UNIQUE (vessel_id, day));
 		CREATE TABLE cargo (id ID, call_id INTEGER NOT NULL REFERENCES port_call (id), goods VARCHAR(20) NOT NULL, tons INTEGER, UNIQUE (call_id, goods));
 		INSERT INTO kind (name) VALUES ('Tug'), ('Ferry'); INSERT INTO vessel (reg_no, name, kind_id, active) VALUES ('007', 'Auk', 1, true);`
@@ -27,9 +27,9 @@ func TestFilledTemplatesLoad(t *testing.T) {
 		assert.Equal(t, []string{"vessel", "port_call", "cargo", "lists"}, book.GetSheetList(), "parents first")
 		day := time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
 		for sheet, rows := range map[string][][]any{
-			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active"}, {"008", "Skua", "Ferry", 12.5, day,
-				"yes"},
-				{"009", "Tern", "Tug", nil, nil, "no"}},
+			"vessel": {{"Reg no", "Name", "Kind", "Gt", "Surveyed", "Active", "State"}, {"008", "Skua", "Ferry", 12.5, day,
+				"yes", "laid up"},
+				{"009", "Tern", "Tug"}},
 			"port_call": {{"Vessel", "Day", "State"}, {"007", day, "gone"}, {"008", day.AddDate(0, 0, 1)}},
 			"cargo":     {{"Call vessel", "Call day", "Goods", "Tons"}, {"008", day.AddDate(0, 0, 1), "Salt", 40}},
 		} {
@@ -61,7 +61,7 @@ func TestFilledTemplatesLoad(t *testing.T) {
 		assert.Contains(t, strings.Join(checked, "\n"), "C2:C1048576 list lists!$C$1:$C$2", "the states")
 		notes, err := book.GetComments("vessel")
 		require.NoError(t, err)
-		require.Len(t, notes, 6)
+		require.Len(t, notes, 7, "the database fills entered")
 		require.NoError(t, book.SaveAs(w.path("new.xlsx")))
 		require.NoError(t, book.Close())
 		r = w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
@@ -71,6 +71,8 @@ func TestFilledTemplatesLoad(t *testing.T) {
 			"THEN k.name END, goods FROM port_call c JOIN vessel v ON v.id = c.vessel_id JOIN kind k ON k.id = "+
 			"v.kind_id LEFT JOIN "+
 			"cargo ON call_id = c.id ORDER BY v.reg_no"))
+		assert.Equal(t, []string{"008|laid up|1", "009|afloat|1"}, w.query("SELECT reg_no, state, CASE WHEN active THEN 1 END "+
+			"FROM vessel WHERE reg_no > '007' AND entered IS NOT NULL ORDER BY reg_no"), "a blank means the default")
 		again := w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
 		assert.Equal(t, 0, again.status, again.stdout)
 		assert.Equal(t, []string{"3"}, w.query("SELECT count(*) FROM vessel"), "nothing is added twice")

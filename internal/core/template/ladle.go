@@ -54,14 +54,21 @@ func (t *Template) inputs() (names []string) {
 func (s *Sheet) rules(line func(string, ...any)) {
 	first := true
 	for _, c := range s.Columns {
-		if c.kind.Kind != value.Bool || c.Lookup != nil {
+		var rules []string
+		if c.kind.Kind == value.Bool && c.Lookup == nil {
+			rules = append(rules, "yes_is: ['yes'], no_is: ['no']")
+		}
+		if c.Default != "" {
+			rules = append(rules, "default: "+ladlefile.Flow(c.Default))
+		}
+		if rules == nil {
 			continue
 		}
 		if first {
 			line("    columns:")
 			first = false
 		}
-		line("      %s: {yes_is: ['yes'], no_is: ['no']}", ladlefile.Scalar(c.Header))
+		line("      %s: {%s}", ladlefile.Scalar(c.Header), strings.Join(rules, ", "))
 	}
 }
 

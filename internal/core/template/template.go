@@ -39,8 +39,8 @@ type Column struct {
 	Required bool     `json:"required"`
 	Declared string   `json:"type"`
 	Lookup   *Lookup  `json:"lookup,omitempty"`
-	Allowed  []string `json:"allowed_values"` // the only values; empty for any
-	Default  string   `json:"default,omitempty"`
+	Allowed  []string `json:"allowed_values"`    // the only values; empty for any
+	Default  string   `json:"default,omitempty"` // what a blank cell means; "" where it stays blank
 	Comment  string   `json:"comment,omitempty"`
 
 	kind        value.Type
@@ -123,12 +123,16 @@ func makeSheet(ctx context.Context, db engine.Reader, t *schema.Table, tables []
 	p := &planner{db, tables, &Sheet{Table: t.Name, Key: append([]string{}, t.KnownBy()...)}}
 	for i := range t.Columns {
 		c := &t.Columns[i]
-		if c.Identity || c.Generated || c.Odd != "" {
-			continue
+		if c.Identity || c.Generated || c.Odd != "" || computes(c) && !slices.Contains(p.sheet.Key, c.Name) {
+			continue // the database fills it
 		}
-		f, err := p.fill(ctx, t, c, headed{own: true}, c.Required && !c.Defaulted, nil)
+		f, err := p.fill(ctx, t, c, headed{own: true}, c.Required, nil)
 		if err != nil {
 			return nil, err
+		}
+		if blank := defaultOf(c); f.by == nil && blank != "" {
+			made := &p.sheet.Columns[len(p.sheet.Columns)-1]
+			made.Default, made.Required = blank, false
 		}
 		p.sheet.fills = append(p.sheet.fills, f)
 	}
@@ -196,7 +200,7 @@ func (p *planner) fill(ctx context.Context, t *schema.Table, c *schema.Column, h
 
 // add adds a column to the sheet and returns its header.
 func (p *planner) add(t *schema.Table, c *schema.Column, words []string, required bool, lookup *Lookup) string {
-	made := Column{Required: required, Declared: c.Declared, Comment: c.Comment, Default: c.Default, Allowed: []string{},
+	made := Column{Required: required, Declared: c.Declared, Comment: c.Comment, Allowed: []string{},
 		Lookup: lookup, kind: c.Type}
 	if lookup == nil {
 		made.Allowed = append(made.Allowed, condition.Allowed(t, c)...)

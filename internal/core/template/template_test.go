@@ -11,6 +11,8 @@ import (
 
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
 const harbour = `
@@ -95,7 +97,7 @@ func TestNotesSayWhatACellHolds(t *testing.T) {
 		"craft.Kind":   "Required. The name of a row of kind.",
 		"craft.Tug": "May be left blank. The reg_no of a row of craft. It can be one that is added in the sheet " +
 			"for craft.",
-		"craft.Status":  "May be left blank. One of: open, shut. Blank means 'open'.",
+		"craft.Status":  "May be left blank. One of: open, shut. Blank means open.",
 		"craft.Active":  "Required. yes or no.",
 		"craft.Built":   "May be left blank. A whole number from 1850 to 2100.",
 		"craft.Draught": "May be left blank. A number greater than 0, with at most 1 digit after the point.",
@@ -124,5 +126,19 @@ func TestCellsAreHeldAgainstLimits(t *testing.T) {
 		dv, err := (&book{}).check(&craft.Columns[at])
 		require.NoError(t, err)
 		assert.Equal(t, want, [2]string{dv.Formula1, dv.Formula2}, header)
+	}
+}
+
+func TestDefaults(t *testing.T) {
+	for said, want := range map[string]string{"'open'": "open", "'it''s'::character varying": "it's", "('a b')": "a b",
+		"5": "5", "-1.50": "-1.50", "((0))": "0", "'7'::numeric(8,2)": "7", "''": "", "NULL::character varying": "",
+		"CURRENT_TIMESTAMP": "", "now()": "", "nextval('x'::regclass)": "", "'a' || 'b'": "", "5 + 1": "", "": ""} {
+		c := &schema.Column{Defaulted: said != "", Default: said}
+		assert.Equal(t, want, defaultOf(c), said)
+		left := slices.Contains([]string{"CURRENT_TIMESTAMP", "now()", "nextval('x'::regclass)", "'a' || 'b'", "5 + 1"}, said)
+		assert.Equal(t, left, computes(c), said)
+	}
+	for said, want := range map[string]string{"true": "yes", "'f'::boolean": "no", "1": "yes", "2": ""} {
+		assert.Equal(t, want, defaultOf(&schema.Column{Defaulted: true, Default: said, Type: value.Type{Kind: value.Bool}}), said)
 	}
 }

@@ -139,11 +139,11 @@ func (b *book) format(s *Sheet, c *Column, letter string) error {
 // check is what a cell of the column is held against as it is typed; nil for nothing.
 func (b *book) check(c *Column) (*excelize.DataValidation, error) {
 	dv := excelize.NewDataValidation(!c.Required)
-	dv.SetError(excelize.DataValidationErrorStyleStop, "Not loaded like this", c.short())
+	dv.SetError(excelize.DataValidationErrorStyleStop, "This would not be loaded", c.short())
 	switch t := c.kind; {
 	case c.Lookup != nil && len(c.Lookup.Names) > 0:
 		if c.Lookup.Sheet { // others may be added in their own sheet
-			dv.SetError(excelize.DataValidationErrorStyleWarning, "Not there yet", c.short())
+			dv.SetError(excelize.DataValidationErrorStyleWarning, "Not in the list", c.short())
 		}
 		return dv, b.list(dv, c.Lookup.Names)
 	case c.Lookup != nil:

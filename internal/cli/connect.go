@@ -70,15 +70,29 @@ func open(ctx context.Context, database string, waits engine.Waits) (engine.Data
 	if database == "" {
 		return nil, fault.New(fault.Wrong, "no database is named", "give --db, or set LADLE_DB")
 	}
+	switch kindOf(database) {
+	case "sqlite":
+		return sqlite.Open(database, waits)
+	case "postgres":
+		return postgres.Open(ctx, database, waits)
+	case "mysql":
+		return mysql.Open(ctx, database, waits)
+	}
+	scheme, _, _ := strings.Cut(database, "://")
+	return nil, fault.New(fault.Wrong, fmt.Sprintf("%q is not a kind of database that ladle knows", scheme),
+		"give the path of an SQLite file, or a URL like postgres://USER@HOST/NAME or mysql://USER@HOST/NAME")
+}
+
+// kindOf is the kind of a database by its path or URL: sqlite, postgres or mysql; "" for any other URL.
+func kindOf(database string) string {
 	scheme, _, isURL := strings.Cut(database, "://")
 	switch {
 	case !isURL:
-		return sqlite.Open(database, waits)
+		return "sqlite"
 	case scheme == "postgres" || scheme == "postgresql":
-		return postgres.Open(ctx, database, waits)
+		return "postgres"
 	case scheme == "mysql" || scheme == "mariadb":
-		return mysql.Open(ctx, database, waits)
+		return "mysql"
 	}
-	return nil, fault.New(fault.Wrong, fmt.Sprintf("%q is not a kind of database that ladle knows", scheme),
-		"give the path of an SQLite file, or a URL like postgres://USER@HOST/NAME or mysql://USER@HOST/NAME")
+	return ""
 }

@@ -71,6 +71,9 @@ func dialectCheck(name string) error {
 }
 
 func runPropose(ctx context.Context, c *cli.Command) error {
+	if err := mayMake(c); err != nil {
+		return err
+	}
 	if out := c.String("output"); out != "" {
 		if err := isRead(out, append(c.Args().Slice(), c.String("db"))...); err != nil {
 			return err
@@ -80,9 +83,6 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 		}
 	}
 	if err := mayWriteDraft(ctx, c.String("ladle"), c.Bool("replace")); err != nil {
-		return err
-	}
-	if err := mayMake(c); err != nil {
 		return err
 	}
 	dialect, o, err := optionsOf(ctx, c)
@@ -201,10 +201,7 @@ func optionsOf(ctx context.Context, c *cli.Command) (d propose.Dialect, o propos
 	}
 	defer db.Close()
 	if d == "" {
-		d = propose.SQLite
-		if scheme, _, isURL := strings.Cut(c.String("db"), "://"); isURL {
-			d = map[bool]propose.Dialect{true: propose.Postgres, false: propose.MySQL}[strings.HasPrefix(scheme, "postgres")]
-		}
+		d = propose.Dialect(kindOf(c.String("db")))
 	}
 	o.There, err = propose.Known(ctx, db, s)
 	o.Taken, o.BigIDs = append(s.Names(), s.Views...), propose.BigIDs(s)

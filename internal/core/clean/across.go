@@ -2,6 +2,7 @@ package clean
 
 import (
 	"encoding/binary"
+	"errors"
 	"fmt"
 
 	"github.com/cockroachdb/apd/v3"
@@ -208,15 +209,9 @@ func (a *across) end() error {
 		return err
 	}
 	err = w.fill(-1)
-	a.sorted, err = nil, joined(err, a.sorted.Close())
+	err = errors.Join(err, a.sorted.Close())
+	a.sorted = nil
 	return err
-}
-
-func joined(err, other error) error {
-	if err != nil {
-		return err
-	}
-	return other
 }
 
 // sumUp adds to a log what each group comes to, in the order of the groups.
@@ -354,7 +349,7 @@ func (a *across) close() error {
 		err = a.sorted.Close()
 	}
 	if a.found != nil {
-		err = joined(err, a.found.Close())
+		err = errors.Join(err, a.found.Close())
 	}
 	a.sorted, a.found = nil, nil
 	return err

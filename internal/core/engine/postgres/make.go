@@ -9,7 +9,10 @@ import (
 
 // MakeTables makes them in one transaction.
 func (d *Database) MakeTables(ctx context.Context, all []engine.TableScript) error {
-	if err := errors.Join(d.MayMake(ctx), d.exec(ctx, "BEGIN")); err != nil {
+	if err := d.MayMake(ctx); err != nil {
+		return err
+	}
+	if err := d.exec(ctx, "BEGIN"); err != nil {
 		return err
 	}
 	for _, t := range all {

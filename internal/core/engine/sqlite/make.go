@@ -10,8 +10,8 @@ import (
 )
 
 // MakeTables makes them in one transaction.
-func (d *Database) MakeTables(_ context.Context, all []engine.TableScript) error {
-	if err := d.MayMake(context.Background()); err != nil {
+func (d *Database) MakeTables(ctx context.Context, all []engine.TableScript) error {
+	if err := d.MayMake(ctx); err != nil {
 		return err
 	}
 	if err := sqlitex.ExecuteTransient(d.conn, "BEGIN IMMEDIATE", nil); err != nil {

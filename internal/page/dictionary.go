@@ -15,7 +15,7 @@ type dictionaryView struct {
 
 // sectionView is a table with its columns as cells.
 type sectionView struct {
-	dictionary.Table
+	*dictionary.Table
 	Header []string
 	Cells  [][]string
 }
@@ -23,8 +23,9 @@ type sectionView struct {
 // Dictionary writes the tables of a database with their columns.
 func Dictionary(to io.Writer, d *dictionary.Dictionary, program string) error {
 	v := dictionaryView{Dictionary: d, Program: program}
-	for _, t := range d.Tables {
-		header, cells := d.Of(t)
+	for i := range d.Tables {
+		t := &d.Tables[i]
+		header, cells := t.Cells()
 		v.Sections = append(v.Sections, sectionView{t, header, cells})
 	}
 	return pages.ExecuteTemplate(to, "dictionary.html", v)

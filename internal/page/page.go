@@ -9,6 +9,7 @@ import (
 	"io"
 	"strings"
 
+	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 	"ladle/internal/core/schema"
 	"ladle/internal/term"
@@ -21,6 +22,7 @@ var pages = template.Must(template.New("").Funcs(template.FuncMap{
 	"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
 	"start":   func() template.HTML { return Start },
 	"count":   term.Count,
+	"plural":  reason.Plural,
 	"join":    strings.Join,
 	"list":    func(names []string) string { return strings.Join(names, ", ") },
 	"add":     func(a, b int) int { return a + b },

@@ -64,9 +64,9 @@ func (d *Dictionary) Columns() Sheet {
 	return s
 }
 
-// Of returns the columns of a table as short texts, a row each, under a header; what is blank for all of them is left
+// Cells returns the columns of the table as short texts, a row each, under a header; what is blank for all of them is left
 // out.
-func (d *Dictionary) Of(t Table) (header []string, rows [][]string) {
+func (t *Table) Cells() (header []string, rows [][]string) {
 	all := []string{"column", "type", "value", "key", "refers to", "allowed values", "comment", "blank", "distinct", "least",
 		"greatest", "length", "examples"}
 	whole := make([][]string, len(t.Columns))

@@ -13,6 +13,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"ladle/internal/core/reason"
 	values "ladle/internal/core/value"
 )
 
@@ -131,13 +132,13 @@ func (d *Dictionary) Markdown(to io.Writer) error {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# Tables of %s\n", marked(d.Database))
 	for i := range d.Tables {
-		d.Tables[i].markdown(&b, d.valued)
+		d.Tables[i].markdown(&b)
 	}
 	_, err := io.WriteString(to, b.String())
 	return err
 }
 
-func (t *Table) markdown(b *strings.Builder, valued bool) {
+func (t *Table) markdown(b *strings.Builder) {
 	about := ""
 	if !t.Exact {
 		about = "about "
@@ -146,8 +147,8 @@ func (t *Table) markdown(b *strings.Builder, valued bool) {
 	if t.Comment != "" {
 		fmt.Fprintf(b, "%s\n\n", marked(t.Comment))
 	}
-	fmt.Fprintf(b, "%s%d rows.\n\n", about, t.Rows)
-	header, cells := (&Dictionary{valued: valued}).Of(*t)
+	fmt.Fprintf(b, "%s%s.\n\n", about, reason.Plural(t.Rows, "row"))
+	header, cells := t.Cells()
 	row := func(cells []string) { fmt.Fprintf(b, "| %s |\n", strings.Join(cells, " | ")) }
 	row(header)
 	row(slices.Repeat([]string{"---"}, len(header)))

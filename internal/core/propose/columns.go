@@ -127,9 +127,9 @@ func (c *Column) text(from *survey.Column) {
 
 // closed gives a column with few texts a CHECK.
 func (c *Column) closed(from *survey.Column) {
-	const most, fewest = 12, 4 // different texts; lines of each, on average
+	const most, fewest = 10, 4 // distinct texts; lines of each, on average
 	if c.Type.Kind != Text || !from.Exact || from.Distinct == 0 || from.Distinct > most ||
-		from.Fit < fewest*from.Distinct || len(from.Frequent) < int(min(from.Distinct, 10)) || from.Distinct > 10 {
+		from.Fit < fewest*from.Distinct || int64(len(from.Frequent)) < from.Distinct {
 		return
 	}
 	for _, f := range from.Frequent {
@@ -140,7 +140,7 @@ func (c *Column) closed(from *survey.Column) {
 		c.Among = append(c.Among, f.Value)
 	}
 	slices.Sort(c.Among)
-	c.because(fmt.Sprintf("only %s in %s", reason.Plural(from.Distinct, "different value"),
+	c.because(fmt.Sprintf("only %s in %s", reason.Plural(from.Distinct, "distinct value"),
 		reason.Plural(from.Fit, "line")))
 }
 

@@ -228,7 +228,7 @@ func TestTablesThatAreThereAreReferredTo(t *testing.T) {
 		"quay_id int(11) NOT NULL COMMENT 'Quay',", "flag char(2) NOT NULL,", "old_quay VARCHAR(8) NOT NULL COMMENT 'Old quay',",
 		"one VARCHAR(8) NOT NULL,", "UNIQUE (code),", "FOREIGN KEY (quay_id) REFERENCES quay (id),",
 		"FOREIGN KEY (flag) REFERENCES flag (code)", ");"}, lines(p.SQL(MySQL)), "West is no quay, and one value proves nothing")
-	assert.Equal(t, []string{`berths.old_quay: 2 of its 3 different values are in quay.name, but not "West": no foreign key`}, p.Doubts)
+	assert.Equal(t, []string{`berths.old_quay: 2 of its 3 distinct values are in quay.name, but not "West": no foreign key`}, p.Doubts)
 	assert.Equal(t, map[string]int{"berths.code": 1, "berths.flag": 3, "berths.old_quay": 4, "berths.one": 5},
 		p.Planned(p.Tables[0].input), "the quay is looked up")
 	db, err := sqlite.NewScratch(p.Scratch(there))

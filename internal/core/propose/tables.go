@@ -229,6 +229,6 @@ func (m *maker) parent(t *Table, key *Column, moved []*Column, p survey.Parent) 
 	made.Unique = [][]string{{own.Name}}
 	m.made.Tables = append(m.made.Tables, made)
 	t.Columns = slices.DeleteFunc(t.Columns, func(c *Column) bool { return slices.Contains(moved, c) })
-	key.Why = fmt.Sprintf("%s in %s", reason.Plural(p.Distinct, "different value"), reason.Plural(t.input.Rows, "line"))
+	key.Why = fmt.Sprintf("%s in %s", reason.Plural(p.Distinct, "distinct value"), reason.Plural(t.input.Rows, "line"))
 	m.refer(t, key, made)
 }

@@ -25,7 +25,7 @@ type There struct {
 
 const (
 	mostThere   = 100_000 // rows of a table whose keys are read
-	fewestThere = 2       // different values that a column must have in it
+	fewestThere = 2       // distinct values that a column must have in it
 )
 
 // Known reads the keys of the tables of a database by which people know their rows: of those that have one column of texts
@@ -117,7 +117,7 @@ func (m *maker) knownThere(t *Table) {
 		if x == nil || 2*shared <= len(texts) {
 			continue
 		}
-		values := reason.Plural(int64(len(texts)), "different value")
+		values := reason.Plural(int64(len(texts)), "distinct value")
 		switch {
 		case shared < len(texts):
 			c.doubt(fmt.Sprintf("%d of its %s are in %s.%s, but not %q: no foreign key", shared, values, x.Table, x.Key, missing))

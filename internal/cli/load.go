@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -13,10 +14,12 @@ import (
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/intake"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/load"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/plan"
 	"ladle/internal/core/report"
 	"ladle/internal/page"
 	"ladle/internal/term"
@@ -220,6 +223,9 @@ func loadFile(ctx context.Context, file *ladlefile.File, database string, waits 
 	}
 	defer at.close()
 	o.Program = Version
+	if o.SetAside == "" {
+		o.SetAside = besideBundle(file)
+	}
 	o.Committing = func() { committing.Store(true) }
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
 	o.Progress = func(p load.Progress) { at.progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
@@ -264,10 +270,34 @@ func newSession(ctx context.Context, file *ladlefile.File, database string, wait
 	if err != nil {
 		return nil, err
 	}
+	if err := expected(ctx, file, db, database); err != nil {
+		return nil, errors.Join(err, db.Close())
+	}
 	return &session{file, db, term.NewProgress()}, nil
 }
 
 func (o *session) close() {
 	o.progress.Clear()
 	o.db.Close()
+}
+
+// withPlan lends the plan of a ladle file, and the database that it is for, to what reads no lines.
+func withPlan(ctx context.Context, c *cli.Command, file *ladlefile.File,
+	use func(engine.Database, *plan.Plan) error) error {
+	at, err := newSession(ctx, file, c.String("db"), waits(c))
+	if err != nil {
+		return err
+	}
+	defer at.close()
+	others, err := openOthers(ctx, c, file)
+	defer closeOthers(others)
+	if err != nil {
+		return err
+	}
+	in, err := intake.Open(ctx, at.file, at.db, intake.Options{Others: others})
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	return use(at.db, in.Plan)
 }

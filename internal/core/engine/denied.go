@@ -10,7 +10,8 @@ type Denied struct {
 func (d *Denied) Error() string { return "this user may not " + d.What + "; ask for: " + d.Grant }
 
 // Verbs are what privileges are called in words, before the name of a table.
-var Verbs = map[Privilege]string{Insert: "add rows to", Update: "update", Delete: "remove rows from"}
+var Verbs = map[Privilege]string{Insert: "add rows to", Update: "update", Delete: "remove rows from",
+	Select: "read"}
 
 // Words are what privileges are called in SQL.
-var Words = map[Privilege]string{Insert: "INSERT", Update: "UPDATE", Delete: "DELETE"}
+var Words = map[Privilege]string{Insert: "INSERT", Update: "UPDATE", Delete: "DELETE", Select: "SELECT"}

@@ -112,6 +112,7 @@ const (
 	RowsChangedSince // of run Limit: List
 	RowsReferenced   // rows refer to those of run Limit
 	UndoRejected     // by the database
+	TablesInUse      // tables of run Limit are not as they were made, or not empty
 	kinds            // their number
 )
 
@@ -138,7 +139,8 @@ var names = [kinds]string{"other",
 	"removal_over_cap", "marks_over_cap",
 	"removal_not_allowed",
 	"totals_differ", "check_failed",
-	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected"}
+	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected",
+	"tables_in_use"}
 
 func (k Kind) String() string {
 	if k < kinds {

@@ -52,6 +52,14 @@ func Count(n int64) string {
 	return digits
 }
 
+// Verb is the form of a verb that goes with a number of things.
+func Verb(n int64, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
 // Plural writes a number of things: "1 line", "2,000 lines".
 func Plural(n int64, thing string) string {
 	if n == 1 {
@@ -309,6 +317,10 @@ var ofRuns = map[Kind]phrase{
 	RowsChangedSince: func(c Cause) string { return fmt.Sprintf("of the rows of run %d, %s", c.Limit, c.List) },
 	RowsReferenced:   func(c Cause) string { return fmt.Sprintf("other rows refer to rows of run %d", c.Limit) },
 	UndoRejected:     says("the database rejects it"),
+	TablesInUse: func(c Cause) string {
+		return fmt.Sprintf("the tables of run %d are dropped only as it made them, empty, and when no other table refers to "+
+			"them", c.Limit)
+	},
 }
 
 // target is the column or columns of a table in which a lookup looks.
@@ -396,9 +408,4 @@ func shape(c Cause, one, all string) string {
 }
 
 // verb writes a name with the verb that goes with a number of things before it: "berth is", "berth are".
-func verb(n int64, name string) string {
-	if n == 1 {
-		return name + " is"
-	}
-	return name + " are"
-}
+func verb(n int64, name string) string { return name + " " + Verb(n, "is", "are") }

@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -29,6 +30,20 @@ type ReadOptions struct {
 	// Guess has an encoding that isn't certain guessed, where otherwise the file is refused: to look at a file, never
 	// to load it.
 	Guess bool
+
+	Alias Alias
+}
+
+// Alias is what people know the files in a folder by: as if they stood in Name.
+type Alias struct{ Folder, Name string }
+
+// of is the path by which people know a file.
+func (a Alias) of(path string) string {
+	rest, inside := strings.CutPrefix(path, a.Folder+string(filepath.Separator))
+	if !inside || a.Folder == "" {
+		return path
+	}
+	return filepath.Join(a.Name, rest)
 }
 
 // HeaderLines says on which lines the names of the columns stand.

@@ -90,6 +90,26 @@ func TestWhatIsMetIsCounted(t *testing.T) {
 	assert.Equal(t, []int64{1, 1, 2}, []int64{m.HiddenRows, m.Formulas, m.Blank})
 }
 
+// TestAFolderByAnotherName: messages and formats name files by their alias, wherever they really stand.
+func TestAFolderByAnotherName(t *testing.T) {
+	path := parts(t, "post.zip", map[string]string{"calls-1.csv": "a,b\n1,2\n"})
+	folder := filepath.Dir(path)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "empty.csv"), nil, 0o600))
+	known := ReadOptions{Alias: Alias{Folder: folder, Name: "season.zip"}}
+	table, err := opened(t, Open, known, path+"/calls-*.csv")
+	require.NoError(t, err)
+	assert.Equal(t, filepath.Join("season.zip", "post.zip/calls-1.csv"), table.Formats()[0].Path)
+	for name, why := range map[string]string{"empty.csv": "the file is empty", "none.csv": "there is no such file",
+		"none-*.csv": "no file matches this name", "[.csv": "a [ has no ]", "post.zip/x.csv": `no file named "x.csv"`} {
+		_, err := Open([]string{filepath.Join(folder, name)}, known)
+		require.ErrorContains(t, err, why)
+		assert.Contains(t, err.Error(), "season.zip")
+		assert.NotContains(t, err.Error(), folder)
+	}
+	_, err = Open([]string{folder + "er.csv"}, known)
+	assert.ErrorContains(t, err, folder+"er.csv: ", "a file beside the folder keeps its name")
+}
+
 func TestArchives(t *testing.T) {
 	path := parts(t, "post.zip", map[string]string{"b/calls-2.csv": "a,b\n3,4\n", "calls-1.csv": "a,b\n1,2\n",
 		"__MACOSX/._x": "x", ".hidden": "x", "notes.txt": "c\nz\n"})

@@ -19,7 +19,7 @@ func Open(paths []string, asked ReadOptions) (Table, error) {
 	var tables []Table
 	var failed []error
 	for _, p := range paths {
-		matched, err := match(p)
+		matched, err := match(p, asked.Alias)
 		failed = append(failed, err)
 		for _, path := range matched {
 			opened, err := openAll(path, asked, false)
@@ -39,7 +39,7 @@ func Open(paths []string, asked ReadOptions) (Table, error) {
 // All opens everything that holds rows in the files that a pattern matches, one by one: each file of an archive, each
 // sheet of a workbook.
 func All(pattern string, asked ReadOptions) ([]Table, error) {
-	paths, err := match(pattern)
+	paths, err := match(pattern, asked.Alias)
 	if err != nil {
 		return nil, err
 	}
@@ -59,7 +59,7 @@ func All(pattern string, asked ReadOptions) ([]Table, error) {
 }
 
 // match returns the files that a pattern means.
-func match(pattern string) ([]string, error) {
+func match(pattern string, known Alias) ([]string, error) {
 	if pattern == "-" || !strings.ContainsAny(pattern, "*?[") {
 		return []string{pattern}, nil
 	}
@@ -71,11 +71,11 @@ func match(pattern string) ([]string, error) {
 	}
 	all, err := filepath.Glob(pattern)
 	if err != nil {
-		return nil, fault.At(fault.Wrong, fault.Problem{File: pattern,
+		return nil, fault.At(fault.Wrong, fault.Problem{File: known.of(pattern),
 			What: "this is not a pattern for file names: a [ has no ]"})
 	}
 	if len(all) == 0 {
-		return nil, fault.At(fault.Failed, fault.Problem{File: pattern, What: "no file matches this name",
+		return nil, fault.At(fault.Failed, fault.Problem{File: known.of(pattern), What: "no file matches this name",
 			Do: "check the path; paths in a ladle file are relative to it"})
 	}
 	slices.Sort(all)
@@ -99,7 +99,7 @@ func inArchive(p string) (archive, member string) {
 // asked for, or the only one.
 func openAll(p string, asked ReadOptions, every bool) ([]Table, error) {
 	archive, member := inArchive(p)
-	f, err := openFile(cmp.Or(archive, p))
+	f, err := openFile(cmp.Or(archive, p), asked.Alias)
 	if err != nil {
 		return nil, err
 	}
@@ -113,11 +113,11 @@ func openAll(p string, asked ReadOptions, every bool) ([]Table, error) {
 		return openSheets(f, book, asked, every)
 	case member != "":
 		contents = slices.DeleteFunc(contents, func(c *content) bool {
-			fits, _ := path.Match(archive+"/"+member, c.path)
+			fits, _ := path.Match(f.path+"/"+member, c.path)
 			return !fits
 		})
 		if len(contents) == 0 {
-			return nil, fault.At(fault.Failed, fault.Problem{File: archive,
+			return nil, fault.At(fault.Failed, fault.Problem{File: f.path,
 				What: fmt.Sprintf("the archive holds no file named %q", member)})
 		}
 	}

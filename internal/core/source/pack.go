@@ -21,7 +21,7 @@ import (
 
 // file is a file as it stands on the disk, or standard input kept in a temporary one.
 type file struct {
-	path string
+	path string // by which people know it
 	disk *os.File
 	info os.FileInfo
 	read atomic.Int64 // how far it was read
@@ -44,8 +44,9 @@ func (f *file) release() error {
 const StandardInput = "standard input"
 
 // openFile opens the file at path; standard input for -.
-func openFile(path string) (*file, error) {
+func openFile(path string, known Alias) (*file, error) {
 	disk, err := os.Open(path)
+	path = known.of(path)
 	if path == "-" {
 		path = StandardInput
 		disk, err = keep(os.Stdin)

@@ -83,7 +83,7 @@ func openText(c *content, asked ReadOptions) (Table, error) {
 	t.format = Format{File: File{Path: c.path}, Compression: c.packed, Format: formatText}
 	if asked.Sheet != "" || asked.Range != "" {
 		return nil, refused(t.format.File, 0, "this is text, not a workbook, so it has no sheet or range",
-			"delete sheet: and range:")
+			"give a workbook, or leave out the sheet and the range")
 	}
 	opened := Table(t)
 	err := t.open()
@@ -92,7 +92,7 @@ func openText(c *content, asked ReadOptions) (Table, error) {
 	case seemsJSON(t.rest):
 		opened, err = t.beginJSON()
 	case asked.Member != "":
-		err = t.refuse(0, "this is not JSON, so it has no member", "delete member:")
+		err = t.refuse(0, "this is not JSON, so it has no member", "give a JSON file, or leave out the member")
 	default:
 		err = t.begin()
 		t.cutFooter()

@@ -3,6 +3,7 @@ package value
 import (
 	"encoding/binary"
 	"math"
+	"slices"
 )
 
 // State says what stands in one slot of a column.
@@ -167,6 +168,15 @@ func (b *Batch) Len() int {
 		return 0
 	}
 	return b.Columns[0].Len()
+}
+
+// Pick returns the wanted columns of b, which has those of names; they share their memory.
+func (b *Batch) Pick(names, wanted []string) *Batch {
+	picked := &Batch{Columns: make([]Column, len(wanted))}
+	for i, name := range wanted {
+		picked.Columns[i] = b.Columns[slices.Index(names, name)]
+	}
+	return picked
 }
 
 // Reset empties the batch and keeps its memory.

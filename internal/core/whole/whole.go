@@ -36,14 +36,33 @@ var here = sync.OnceValue(func() string {
 })
 
 // unfinished makes a file with a name of that kind, which the umask allows to others what it allows them.
-func unfinished(folder string, mode os.FileMode) (*os.File, error) {
+func unfinished(folder string, mode os.FileMode) (f *os.File, err error) {
+	_, err = unused(folder, func(path string) error {
+		f, err = os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, mode)
+		return err
+	})
+	return f, err
+}
+
+// unused makes something with a name of that kind which nothing in the folder has, and returns its path.
+func unused(folder string, create func(path string) error) (string, error) {
 	for {
 		path := filepath.Join(folder, fmt.Sprintf("%s%s-%d-%08x", prefix, here(), os.Getpid(), rand.Uint32()))
-		f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE|os.O_EXCL, mode)
-		if !errors.Is(err, fs.ErrExist) {
-			return f, err
+		if err := create(path); !errors.Is(err, fs.ErrExist) {
+			return path, err
 		}
 	}
+}
+
+// Folder makes a folder for temporary files, with the mode 0700. The caller removes it; what a program leaves that ends
+// before it does, the next one removes.
+func Folder() (string, error) {
+	sweep(os.TempDir())
+	path, err := unused(os.TempDir(), func(path string) error { return os.Mkdir(path, 0o700) })
+	if err != nil {
+		return "", fmt.Errorf("making a temporary folder: %w", err)
+	}
+	return path, nil
 }
 
 // Create begins a file that will be at path, with the permissions of the one that is there, else with those that the
@@ -107,7 +126,7 @@ func Write(path string, write func(io.Writer) error) error {
 // old is the age from which an unfinished file is removed even where it can't be told whether its process runs.
 const old = 24 * time.Hour
 
-// sweep removes files whose process has ended. What can't be removed stays.
+// sweep removes files and folders whose process has ended. What can't be removed stays.
 func sweep(folder string) {
 	files, err := os.ReadDir(folder)
 	if err != nil {
@@ -124,8 +143,10 @@ func sweep(folder string) {
 		if err != nil {
 			continue
 		}
-		if pid, err := strconv.Atoi(number); machine == here() && ended(pid, err) || time.Since(info.ModTime()) > old {
-			_ = os.Remove(filepath.Join(folder, f.Name()))
+		pid, err := strconv.Atoi(number)
+		aged := !f.IsDir() && time.Since(info.ModTime()) > old // a folder ages while it is in use
+		if machine == here() && ended(pid, err) || aged {
+			_ = os.RemoveAll(filepath.Join(folder, f.Name()))
 		}
 	}
 }

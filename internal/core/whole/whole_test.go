@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -57,6 +58,29 @@ func TestAFileIsWholeOrAsItWas(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, files, 3)
 	assert.Error(t, Write(filepath.Join(folder, "no", "folder"), func(io.Writer) error { return nil }))
+}
+
+func TestFoldersOfProgramsThatHaveEndedAreRemoved(t *testing.T) {
+	t.Setenv("TMPDIR", t.TempDir())
+	done := exec.Command("true")
+	require.NoError(t, done.Run())
+	left := filepath.Join(os.TempDir(), fmt.Sprintf("%s%s-%d-1", prefix, here(), done.Process.Pid))
+	aged := filepath.Join(os.TempDir(), fmt.Sprintf("%s%s-%d-1", prefix, here(), os.Getppid()))
+	long := time.Now().Add(-2 * old)
+	for _, p := range []string{left, aged} {
+		require.NoError(t, os.MkdirAll(filepath.Join(p, "inputs"), 0o700))
+		require.NoError(t, os.Chtimes(p, long, long))
+	}
+	made, err := Folder()
+	require.NoError(t, err)
+	info, err := os.Stat(made)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o700), info.Mode().Perm())
+	assert.NoDirExists(t, left)
+	assert.DirExists(t, aged, "another program still works in it")
+	t.Setenv("TMPDIR", filepath.Join(made, "no"))
+	_, err = Folder()
+	assert.ErrorContains(t, err, "making a temporary folder")
 }
 
 // TestPermissions: a new file has those that the umask gives, one that takes the place of another those of that one.

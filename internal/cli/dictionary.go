@@ -20,9 +20,9 @@ func dictionaryCommand() *command {
 	return &command{
 		name: "dictionary", phase: looking,
 		does: "describe the tables of a database: columns, types, keys, relations, CHECK constraints, comments, rows",
-		about: "The workbook has a sheet for tables, for columns and for relations, with filters. With --values, all rows " +
-			"are read too: how many cells are blank, how many values there are, the least and greatest, the greatest " +
-			"length against that of the column, examples, and the rows of small lookup tables. Without -o it is " +
+		about: "The workbook has a sheet for tables, columns, relations and CHECK constraints, with filters; changed, " +
+			"it is a plan for ladle propose --plan. With --values, all rows are read too: how many cells are blank, how " +
+			"many values there are, the least and greatest, the greatest length against that of the column, examples, and the rows of small lookup tables. Without -o it is " +
 			"Markdown, on standard output.",
 		options: []option{databaseOption(),
 			{name: "table", value: "NAME", group: groupOutput, list: true, does: "describe only the table NAME"},
@@ -48,7 +48,8 @@ var dictionaryWriters = map[string]func(io.Writer, *dictionary.Dictionary) error
 
 func dictionaryCheck(path string) error {
 	if dictionaryWriters[strings.ToLower(filepath.Ext(path))] == nil {
-		return fault.InvalidValue{What: "can't be \"" + path + "\"", Do: "give it a name that ends in .xlsx, .csv, .md or .html"}
+		return fault.InvalidValue{What: "can't be \"" + path + "\"",
+			Do: "give it a name that ends in .xlsx, .csv, .md or .html"}
 	}
 	return nil
 }
@@ -79,7 +80,9 @@ func runDictionary(ctx context.Context, c *cli.Command) error {
 	}
 	progress.Clear()
 	if out != "" {
-		err := whole.Write(out, func(to io.Writer) error { return dictionaryWriters[strings.ToLower(filepath.Ext(out))](to, d) })
+		err := whole.Write(out, func(to io.Writer) error {
+			return dictionaryWriters[strings.ToLower(filepath.Ext(out))](to, d)
+		})
 		if err != nil {
 			return fault.Because(fault.Failed, err, fault.Problem{File: out, What: "it can't be written: " + err.Error()})
 		}

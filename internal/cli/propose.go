@@ -14,6 +14,7 @@ import (
 	"ladle/internal/core/engine"
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/logbook"
 	"ladle/internal/core/propose"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/survey"
@@ -27,28 +28,37 @@ func proposeCommand() *command {
 	database.does = "write for this database: refer to its tables, and use no name that one of them has"
 	c := &command{
 		name: "propose", phase: getReady,
-		does:  "write CREATE TABLE statements for files that have no tables yet, from all of their lines",
-		takes: operands{"FILE...", "a file", 1, many},
+		does:  "write the statements that make tables for files, from all of their lines, or that lead to planned tables",
+		takes: operands{"FILE...", "a file", 0, many},
 		about: "Types come from every value of a column, keys from what tells all lines apart, foreign keys from values " +
-			"that are keys of a FILE or, with --db, of a table. Columns that another one decides become a table of their own. Each choice has " +
-			"its reason; anything uncertain is marked -- ?. Nothing is run without --make: look at the statements, run them, and " +
-			"load.",
+			"that are keys of a FILE or, with --db, of a table. Columns that another one decides become a table of their " +
+			"own. Each choice has its reason; anything uncertain is asked at a terminal, or marked -- ?. Nothing is run " +
+			"without --make: look at the statements, run them, and load.",
 		options: []option{database,
 			{name: "for", value: "DIALECT", group: groupDatabase, check: dialectCheck, does: "the dialect: " +
 				strings.Join(dialects(), ", ") + "; without it, that of the database, else standard"},
 			{name: "leave-out", value: "COLUMN", group: groupInput, list: true, does: "give the column COLUMN no place"},
 			{name: "flat", group: groupOutput, does: "make one table of each file"},
 			{name: "checks", group: groupOutput, does: "give columns with few different texts a CHECK that allows no others"},
+			{name: "plan", value: "FILE", group: groupInput,
+				does: "in place of a FILE: the workbook of ladle dictionary, as you " +
+					"changed it; write the statements that lead from the database to it"},
+			{name: "allow", value: "NAME", group: groupInput, list: true, does: "with --plan, let the change of TABLE or " +
+				"TABLE.COLUMN lose data"},
 			{name: "output", short: "o", value: "FILE", group: groupOutput, does: "write the statements to FILE"},
 			{name: "ladle", value: "FILE", group: groupOutput,
 				does: "write the ladle file that loads the files into these tables to FILE, called NAME.ladle.yaml"},
 			{name: "make", group: groupAsk, does: "make the tables in the database: shows the statements, and asks"},
 			{name: "yes", group: groupAsk, does: "with --make, don't ask"},
+			{name: "no-questions", group: groupAsk, does: "don't ask about what is uncertain"},
+			{name: "no-logbook", group: groupAsk, does: "with --make, don't record the run; it can't be undone then"},
 			replaceOption(), jsonOption()},
 		examples: []example{
-			{"A table for the pilots, in PostgreSQL", "ladle propose port-merrow/pilots.csv --for postgres"},
 			{"Related tables and the ladle file that fills them", "ladle propose port-merrow/berths.csv " +
 				"port-merrow/arrivals.csv --for sqlite -o port-merrow/new.sql --ladle port-merrow/new.ladle.yaml"},
+			{"What leads from the tables to a workbook of them that was changed",
+				"ladle propose --plan port-merrow/planned.xlsx " +
+					"--db port-merrow/harbour.db"},
 		},
 		run: runPropose,
 	}
@@ -65,12 +75,21 @@ func dialects() (names []string) {
 
 func dialectCheck(name string) error {
 	if !slices.Contains(propose.Dialects, propose.Dialect(name)) {
-		return fault.InvalidValue{What: fmt.Sprintf("can't be %q", name), Do: "write one of: " + strings.Join(dialects(), ", ")}
+		return fault.InvalidValue{What: fmt.Sprintf("can't be %q", name),
+			Do: "write one of: " + strings.Join(dialects(), ", ")}
 	}
 	return nil
 }
 
 func runPropose(ctx context.Context, c *cli.Command) error {
+	switch {
+	case c.String("plan") != "":
+		return runPlan(ctx, c)
+	case c.Args().Len() == 0:
+		return fault.New(fault.Wrong, "propose needs a file", "name one, or a planned workbook with --plan")
+	case c.IsSet("allow"):
+		return fault.New(fault.Wrong, "--allow goes with --plan", "leave it out")
+	}
 	if err := mayMake(c); err != nil {
 		return err
 	}
@@ -103,7 +122,7 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	progress.Clear()
-	p, err := propose.Make(s, o)
+	p, err := settled(ctx, c, s, o)
 	if err != nil {
 		return err
 	}
@@ -124,15 +143,16 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if c.Bool("json") {
-		outcome := "proposed"
-		if made {
-			outcome = "made"
+		outcome, run := "proposed", int64(0)
+		if made != nil {
+			outcome, run = "made", made.id
 		}
 		return printDocument(term.Stdout, newHead("propose", outcome, done), struct {
 			Dialect propose.Dialect `json:"dialect"`
 			*propose.Proposal
 			SQL string `json:"sql"`
-		}{dialect, p, text})
+			Run int64  `json:"run,omitempty"`
+		}{dialect, p, text, run})
 	}
 	showProposal(c, p, text, ladle, made)
 	return nil
@@ -141,8 +161,8 @@ func runPropose(ctx context.Context, c *cli.Command) error {
 // mayMake refuses --make where it can't be done.
 func mayMake(c *cli.Command) error {
 	switch {
-	case !c.Bool("make") && c.Bool("yes"):
-		return fault.New(fault.Wrong, "--yes goes with --make", "leave it out")
+	case !c.Bool("make") && (c.Bool("yes") || c.Bool("no-logbook")):
+		return fault.New(fault.Wrong, "--yes and --no-logbook go with --make", "leave them out")
 	case !c.Bool("make"):
 		return nil
 	case c.String("db") == "":
@@ -156,10 +176,14 @@ func mayMake(c *cli.Command) error {
 	return nil
 }
 
-// makeTables makes the tables, where that is asked for and a person says yes.
-func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d propose.Dialect, text string) (bool, error) {
+// madeRun says that tables were made, and by which run of the logbook; 0 for none.
+type madeRun struct{ id int64 }
+
+// makeTables makes the tables, where that is asked for and a person says yes; nil where it isn't.
+func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d propose.Dialect, text string) (
+	made *madeRun, err error) {
 	if !c.Bool("make") {
-		return false, nil
+		return nil, nil
 	}
 	if !c.Bool("yes") {
 		fmt.Fprint(term.Stdout, text)
@@ -170,19 +194,27 @@ func makeTables(ctx context.Context, c *cli.Command, p *propose.Proposal, d prop
 			err = exit(wrong)
 		}
 		if err != nil {
-			return false, err
+			return nil, err
 		}
 	}
-	db, err := open(ctx, c.String("db"), waits(c))
+	database := c.String("db")
+	db, err := open(ctx, database, waits(c))
 	if err != nil {
-		return false, err
+		return nil, err
 	}
 	defer db.Close()
-	if err := db.MakeTables(ctx, p.Statements(d)); err != nil {
-		return false, err
+	user, err := db.User(ctx)
+	if err != nil {
+		return nil, err
+	}
+	reopen := func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits(c)) }
+	id, err := logbook.MakeTables(ctx, db, p.Statements(d), &logbook.Run{Program: Version, User: user,
+		Database: engine.Masked(database)}, !c.Bool("no-logbook"), reopen)
+	if err != nil {
+		return nil, err
 	}
 	changed = true
-	return true, nil
+	return &madeRun{id}, nil
 }
 
 // optionsOf are the dialect that is asked for, and how tables are planned: beside those of the database.
@@ -204,7 +236,7 @@ func optionsOf(ctx context.Context, c *cli.Command) (d propose.Dialect, o propos
 		d = propose.Dialect(kindOf(c.String("db")))
 	}
 	o.There, err = propose.Known(ctx, db, s)
-	o.Taken, o.BigIDs = append(s.Names(), s.Views...), propose.BigIDs(s)
+	o.Taken, o.Style = append(s.Names(), s.Views...), propose.StyleOf(s)
 	return d, o, err
 }
 
@@ -239,20 +271,24 @@ func writeText(path, text string) error {
 	})
 }
 
-func showProposal(c *cli.Command, p *propose.Proposal, text string, ladle *draft.Draft, made bool) {
+func showProposal(c *cli.Command, p *propose.Proposal, text string, ladle *draft.Draft, made *madeRun) {
 	out := c.String("output")
 	s := term.NewScreen(term.Stdout)
 	tables := reason.Plural(int64(len(p.Tables)), "table")
 	switch {
 	case out != "":
 		s.Line("%s was written: %s.", out, tables)
-	case !made:
+	case made == nil:
 		fmt.Fprint(term.Stdout, text)
 		s = term.NewScreen(os.Stderr)
 	}
-	if made {
+	if made != nil {
 		defer func() {
-			s.Strong(true, "Made in %s: %s", engine.Masked(c.String("db")), tables)
+			run := ""
+			if made.id > 0 {
+				run = fmt.Sprintf(" (run %d)", made.id)
+			}
+			s.Strong(true, "Made in %s: %s%s", engine.Masked(c.String("db")), tables, run)
 			if ladle != nil {
 				s.Line("Next: ladle try %s --db %s", c.String("ladle"), engine.Masked(c.String("db")))
 			}

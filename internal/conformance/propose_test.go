@@ -14,6 +14,7 @@ import (
 	"ladle/internal/core/engine/mysql"
 	"ladle/internal/core/engine/postgres"
 	"ladle/internal/core/engine/sqlite"
+	"ladle/internal/core/logbook"
 	"ladle/internal/seeded"
 )
 
@@ -130,6 +131,47 @@ func TestProposedTablesTakeAllLines(t *testing.T) {
 	})
 }
 
+// TestProposedSchemasAreThoseOfTheRows: tables at random, exported with the codes of the rows that they refer to, are proposed with
+// their keys and relations again, and hold the same rows.
+func TestProposedSchemasAreThoseOfTheRows(t *testing.T) {
+	names := []string{"quay", "berth", "craft", "stay"}
+	everyServer(t, func(t *testing.T, name string, on server) {
+		for round := range seeded.Rounds(3) {
+			t.Run(fmt.Sprint("round ", round), func(t *testing.T) {
+				r := seeded.Rand(t)
+				files, rows, parents := map[string]string{}, map[string][]string{}, map[string][]string{}
+				for i, table := range names[:2+r.IntN(3)] {
+					for _, parent := range names[:i] {
+						if r.IntN(3) > 0 {
+							parents[table] = append(parents[table], parent)
+						}
+					}
+					csv := table + " no," + strings.Join(append(slices.Clone(parents[table]), "metres"), ",") + "\n"
+					for n := range 15 + 20*i + r.IntN(10) {
+						cells := []string{fmt.Sprintf("%c-%03d", 'A'+i, n)}
+						for _, parent := range parents[table] {
+							cells = append(cells, strings.Split(rows[parent][r.IntN(len(rows[parent]))], "|")[0])
+						}
+						rows[table] = append(rows[table], strings.Join(cells, "|"))
+						csv += strings.Join(cells, ",") + fmt.Sprintf(",%d.%d\n", r.IntN(90), r.IntN(10))
+					}
+					files[table+".csv"] = csv
+				}
+				w := proposed(t, name, on, files)
+				w.loadedWhole()
+				for table, want := range rows {
+					selected := []string{table + "_no"}
+					for _, parent := range parents[table] {
+						selected = append(selected, fmt.Sprintf("(SELECT p.%s_no FROM %s p WHERE p.id = t.%s_id)", parent, parent, parent))
+					}
+					assert.Equal(t, want, w.query(fmt.Sprintf("SELECT %s FROM %s t ORDER BY %s_no", strings.Join(selected, ", "), table,
+						table)), w.read("new.sql"))
+				}
+			})
+		}
+	})
+}
+
 // everyServer runs a test on all kinds of databases by their names.
 func everyServer(t *testing.T, test func(t *testing.T, name string, on server)) {
 	for name, on := range servers {
@@ -223,7 +265,7 @@ func TestTablesAreMadeTogether(t *testing.T) {
 				scripts = append(scripts, engine.TableScript{Table: []string{"quay", "berth", "stay"}[i],
 					Statements: s})
 			}
-			err := db.MakeTables(t.Context(), scripts)
+			_, err := logbook.MakeTables(t.Context(), db, scripts, &logbook.Run{}, false, nil)
 			if c.fails {
 				assert.Error(t, err, c.name)
 				assert.Equal(t, before, w.tables(w), c.name)
@@ -232,5 +274,50 @@ func TestTablesAreMadeTogether(t *testing.T) {
 			assert.NoError(t, err, c.name)
 			assert.Len(t, w.tables(w), len(before)+2, c.name)
 		}
+	})
+}
+
+// TestMadeTablesAreTakenBack: what --make made is a run; it is dropped again as long as it is as it was made, and empty.
+func TestMadeTablesAreTakenBack(t *testing.T) {
+	everyServer(t, func(t *testing.T, _ string, on server) {
+		w := newWorld(t, on, "CREATE TABLE pilot (id ID, name WORD NOT NULL UNIQUE);")
+		w.write("quays.csv", "Quay,Length m\nNorth,120.5\nSouth,90\n")
+		w.write("berths.csv", "Berth,Quay,Draught\nN1,North,4\nN2,North,5\nS1,South,6\nS2,South,4\n")
+		before := w.tables(w)
+		make := func() {
+			r := w.run("propose", "quays.csv", "berths.csv", "--db", w.db, "--make", "--yes", "--ladle", "new.ladle.yaml", "--replace")
+			require.Equal(t, 0, r.status, r.stderr)
+		}
+		undo := func(run int, status int, says string) {
+			r := w.run("undo", fmt.Sprint(run), "--db", w.db, "--yes")
+			require.Equal(t, status, r.status, r.stdout+r.stderr)
+			assert.Contains(t, r.stdout, says)
+		}
+		make()
+		assert.Contains(t, w.run("runs", "--db", w.db).stdout, "tables made")
+		assert.Contains(t, w.run("runs", "1", "--db", w.db).stdout, "foreign key quays_id to quays (id)")
+		assert.Contains(t, w.run("verify", "1", "--db", w.db).stdout, "2 tables: as the run made them")
+
+		load := w.run("load", "new.ladle.yaml", "--db", w.db, "--yes")
+		require.Equal(t, 0, load.status, load.stdout+load.stderr)
+		undo(1, 1, "berths has 4 rows")
+		undo(2, 0, "Run 2 was undone by run 3")
+		w.do("CREATE TABLE stay (n INTEGER, FOREIGN KEY (n) REFERENCES quays (id))")
+		undo(1, 1, "stay refers to quays")
+		w.do("DROP TABLE stay")
+		w.do("ALTER TABLE berths ADD COLUMN depth INTEGER")
+		undo(1, 1, "berths now has: column depth ")
+		verified := w.run("verify", "1", "--db", w.db)
+		assert.Equal(t, 1, verified.status)
+		assert.Contains(t, verified.stdout, "berths now has: column depth ")
+		w.do("ALTER TABLE berths DROP COLUMN depth")
+
+		undo(1, 0, "Run 1 was undone by run 4")
+		assert.Subset(t, append(before, "ladle_run", "ladle_run_check", "ladle_run_input", "ladle_run_rows", "ladle_run_step"),
+			w.tables(w), "nothing of it is left")
+		undo(1, 1, "run 1 was undone already, by run 4")
+		assert.Contains(t, w.run("verify", "1", "--db", w.db).stdout, "the table quays no longer exists")
+		make()
+		undo(5, 0, "Dropped, in this order")
 	})
 }

@@ -5,6 +5,7 @@ package dictionary
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -32,6 +33,8 @@ type Table struct {
 	Values  []Values   `json:"column_values"` // for each column, where they were asked for
 	Lookups [][]string `json:"lookup_rows"`   // of a small table that others refer to: its rows, by Listed
 	Listed  []string   `json:"lookup_columns"`
+
+	onSheet bool // of a workbook that was read: it stands in the sheet of tables
 }
 
 // Values is what is in a column.
@@ -71,7 +74,7 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 	wanted := func(name string) bool { return o.Tables == nil || slices.Contains(o.Tables, name) }
 	sizes := map[*schema.Table]schema.RowCount{}
 	for _, t := range s.Tables {
-		if !wanted(t.Name) {
+		if !wanted(t.Name) || o.Values { // where all rows are read, they are counted then
 			continue
 		}
 		n, exact, err := db.Count(ctx, t)
@@ -116,24 +119,27 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 	return d, nil
 }
 
-// read reads the rows of a table.
+// read reads the rows of a table, once; a small one that others refer to once more, to list them.
 func (t *Table) read(ctx context.Context, db engine.Database, of *schema.Table) error {
-	rows, err := source.Rows(source.RowPart{File: source.File{Path: "table " + of.Name, Query: true, Table: of.Name},
-		Each: func(take func([]string, []*string) error) error { return db.Ask(ctx, db.SelectAll(of), take) }})
+	ask := func(take func([]string, []*string) error) error { return db.Ask(ctx, db.SelectAll(of), take) }
+	rows, err := source.Stream(source.RowPart{File: source.File{Path: "table " + of.Name, Query: true, Table: of.Name},
+		Each: ask})
 	if err != nil {
 		return err
 	}
-	defer rows.Close()
-	s, err := survey.Run(ctx, []source.Table{rows}, nil)
-	if err != nil {
+	in, err := survey.Columns(ctx, rows)
+	if err := errors.Join(err, rows.Close()); err != nil {
 		return err
 	}
-	in := s.Inputs[0]
+	t.Rows, t.Exact = in.Rows+in.Broken.Count, true
 	for i, c := range in.Columns {
 		v := Values{Column: c.Name, Blank: c.Blank, Distinct: c.Distinct, Exact: c.Exact, Least: c.Least, Most: c.Most,
 			Longest: c.Longest, Examples: []string{}}
 		if declared := of.Column(c.Name); declared != nil {
 			v.Length = declared.Type.Length
+			if of.UniqueOn([]string{c.Name}) && declared.Collation == "" {
+				v.Distinct, v.Exact = in.Rows-c.Blank, true
+			}
 		}
 		for _, text := range in.Distinct(i) {
 			if len(v.Examples) < mostExamples {
@@ -145,11 +151,11 @@ func (t *Table) read(ctx context.Context, db engine.Database, of *schema.Table) 
 	if len(t.PointedBy) == 0 || in.Rows > mostLookup {
 		return nil
 	}
-	return t.list(ctx, in)
+	return t.list(ask)
 }
 
 // list lists the rows of a small table that others refer to: what is referred to, and by what people know them.
-func (t *Table) list(ctx context.Context, in *survey.Input) error {
+func (t *Table) list(ask func(take func([]string, []*string) error) error) error {
 	want := slices.Clone(t.Primary)
 	for _, k := range t.KnownBy() {
 		for _, c := range k {
@@ -159,18 +165,23 @@ func (t *Table) list(ctx context.Context, in *survey.Input) error {
 		}
 	}
 	var at []int
-	for i, c := range in.Columns {
-		if slices.Contains(want, c.Name) {
-			at, t.Listed = append(at, i), append(t.Listed, c.Name)
+	return ask(func(columns []string, row []*string) error {
+		if row == nil {
+			for i, c := range columns {
+				if slices.Contains(want, c) {
+					at, t.Listed = append(at, i), append(t.Listed, c)
+				}
+			}
+			return nil
 		}
-	}
-	if at == nil {
-		return nil
-	}
-	return in.EachRow(ctx, func(r *source.Record) error {
+		if at == nil {
+			return nil
+		}
 		cells := make([]string, len(at))
 		for i, a := range at {
-			cells[i] = string(r.Fields[a])
+			if row[a] != nil {
+				cells[i] = *row[a]
+			}
 		}
 		t.Lookups = append(t.Lookups, cells)
 		return nil
@@ -184,6 +195,8 @@ func value(c schema.ColumnOutline) string {
 		return "auto-numbered"
 	case c.Computed:
 		return "computed"
+	case c.Required && c.Default != "":
+		return "required, default " + c.Default
 	case c.Default != "":
 		return "default " + c.Default
 	case c.Required:

@@ -38,15 +38,15 @@ func TestColumnsSayWhatStandsInThem(t *testing.T) {
 		cells[row[0].(string)+"."+row[2].(string)] = row[3:]
 	}
 	for column, want := range map[string][]any{
-		"quay.id": {"INTEGER", "auto-numbered", "primary key", "", "", "", int64(0), int64(3), "1", "3",
+		"quay.id": {"INTEGER", "auto-numbered", "primary key", "", "", "", "BINARY", int64(0), int64(3), "1", "3",
 			int64(1), nil, "1; 2; 3"},
-		"quay.name": {"VARCHAR(20)", "required", "unique", "", "", "", int64(0), int64(3), "=East", "So*th_",
+		"quay.name": {"VARCHAR(20)", "required", "unique", "", "", "", "BINARY", int64(0), int64(3), "=East", "So*th_",
 			int64(6), int64(20), "North; So*th_; =East"},
-		"berth.code": {"VARCHAR(8)", "required", "unique with quay_id", "", "N1, S1", "", int64(0), int64(2), "N1",
+		"berth.code": {"VARCHAR(8)", "required", "unique with quay_id", "", "N1, S1", "", "BINARY", int64(0), int64(2), "N1",
 			"S1", int64(2), int64(8), "N1; S1"},
-		"berth.quay_id": {"INTEGER", "required", "unique with code", "quay.id", "", "", int64(0), int64(2), "1",
+		"berth.quay_id": {"INTEGER", "required", "unique with code", "quay.id", "", "", "BINARY", int64(0), int64(2), "1",
 			"2", int64(1), nil, "1; 2"},
-		"berth.depth_m": {"DECIMAL(4,1)", "default 5", "", "", "", "", int64(1), int64(1), "9.5", "9.5", int64(3),
+		"berth.depth_m": {"DECIMAL(4,1)", "default 5", "", "", "", "", "BINARY", int64(1), int64(1), "9.5", "9.5", int64(3),
 			nil, "9.5"},
 	} {
 		assert.Equal(t, want, cells[column], column)
@@ -64,11 +64,11 @@ func TestSheets(t *testing.T) {
 			assert.Len(t, row, len(s.Header), s.Name)
 		}
 	}
-	assert.Equal(t, []string{"tables", "columns", "relations"}, names, "lookup values only with all values")
+	assert.Equal(t, []string{"tables", "columns", "relations", "CHECK constraints"}, names, "lookup values only with all values")
 	one := described(t, Options{Tables: []string{"berth"}})
 	require.Len(t, one.Tables, 1)
 	assert.Equal(t, [][]any{{"berth", "quay_id", "quay", "id", "yes"}}, one.relations().Rows)
-	assert.Equal(t, []any{"berth", "", int64(2), "id", "quay_id, code", "", "(code IN ('N1', 'S1')); (depth_m > 0)", ""}, one.tables().Rows[0])
+	assert.Equal(t, []any{"berth", "", int64(2), "id", "quay_id, code", "", "", ""}, one.tables().Rows[0])
 }
 
 func TestMarkdownMeansNothingButItself(t *testing.T) {

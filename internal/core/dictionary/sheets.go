@@ -14,10 +14,19 @@ type Sheet struct {
 	Rows   [][]any
 }
 
-// Sheets are the parts of the dictionary: tables, columns, relations and, where values were asked for, the rows of small
-// lookup tables.
+// The sheets, and the titles of their columns, by which they are read again.
+const (
+	tablesSheet    = "tables"
+	columnsSheet   = "columns"
+	relationsSheet = "relations"
+	checksSheet    = "CHECK constraints"
+	rowsSheet      = "lookup values"
+)
+
+// Sheets are the parts of the dictionary: tables, columns, relations, CHECK constraints and, where values were asked
+// for, the rows of small lookup tables.
 func (d *Dictionary) Sheets() []Sheet {
-	all := []Sheet{d.tables(), d.Columns(), d.relations()}
+	all := []Sheet{d.tables(), d.Columns(), d.relations(), d.checks()}
 	if d.valued {
 		all = append(all, d.lookups())
 	}
@@ -25,36 +34,44 @@ func (d *Dictionary) Sheets() []Sheet {
 }
 
 func (d *Dictionary) tables() Sheet {
-	s := Sheet{Name: "tables", Header: []string{"table", "comment", "rows", "primary key", "unique keys", "referred to by",
-		"CHECK constraints", "triggers"}}
+	s := Sheet{Name: tablesSheet, Header: []string{"table", "comment", "rows", "primary key", "unique keys", "kept as",
+		"referred to by", "triggers"}}
 	for _, t := range d.Tables {
-		var keys, checks, by []string
+		var keys, by []string
 		for _, k := range t.Keys {
-			keys = append(keys, strings.Join(k, ", "))
-		}
-		for _, c := range t.Checks {
-			checks = append(checks, c.Says)
+			keys = append(keys, joined(k))
 		}
 		for _, r := range t.PointedBy {
 			by = append(by, r.Table+" ("+strings.Join(r.Columns, ", ")+")")
 		}
-		s.Rows = append(s.Rows, []any{t.Name, t.Comment, t.Rows, strings.Join(t.Primary, ", "), strings.Join(keys, "; "),
-			strings.Join(by, "; "), strings.Join(checks, "; "), strings.Join(t.Triggers, "; ")})
+		s.Rows = append(s.Rows, []any{t.Name, t.Comment, t.Rows, joined(t.Primary), strings.Join(keys, "; "), t.Form,
+			strings.Join(by, "; "), strings.Join(t.Triggers, "; ")})
+	}
+	return s
+}
+
+func (d *Dictionary) checks() Sheet {
+	s := Sheet{Name: checksSheet, Header: []string{"table", "name", "condition"}}
+	for _, t := range d.Tables {
+		for _, c := range t.Checks {
+			s.Rows = append(s.Rows, []any{t.Name, c.Name, c.Says})
+		}
 	}
 	return s
 }
 
 // Columns is the part that has a row for each column.
 func (d *Dictionary) Columns() Sheet {
-	s := Sheet{Name: "columns", Header: []string{"table", "no", "column", "type", "value", "key", "refers to",
-		"allowed values", "comment"}}
+	s := Sheet{Name: columnsSheet, Header: []string{"table", "no", "column", "type", "value", "key", "refers to",
+		"allowed values", "comment", "collation"}}
 	if d.valued {
-		s.Header = append(s.Header, "blank", "distinct", "least", "greatest", "greatest length", "declared length", "examples")
+		s.Header = append(s.Header, "blank", "distinct", "least", "greatest", "greatest length", "declared length",
+			"examples")
 	}
 	for _, t := range d.Tables {
 		for i, c := range t.Columns {
 			row := []any{t.Name, int64(i + 1), c.Name, c.Declared, value(c), t.key(c.Name), t.refers(c.Name),
-				strings.Join(c.Values, ", "), c.Comment}
+				strings.Join(c.Values, ", "), c.Comment, c.Collation}
 			if d.valued {
 				row = append(row, t.valuesOf(c.Name).cells()...)
 			}
@@ -64,14 +81,16 @@ func (d *Dictionary) Columns() Sheet {
 	return s
 }
 
-// Cells returns the columns of the table as short texts, a row each, under a header; what is blank for all of them is left
-// out.
+// Cells returns the columns of the table as short texts, a row each, under a header; what is blank for all of them is
+// left out.
 func (t *Table) Cells() (header []string, rows [][]string) {
-	all := []string{"column", "type", "value", "key", "refers to", "allowed values", "comment", "blank", "distinct", "least",
+	all := []string{"column", "type", "value", "key", "refers to", "allowed values", "comment", "blank", "distinct",
+		"least",
 		"greatest", "length", "examples"}
 	whole := make([][]string, len(t.Columns))
 	for i, c := range t.Columns {
-		whole[i] = []string{c.Name, c.Declared, value(c), t.key(c.Name), t.refers(c.Name), strings.Join(c.Values, ", "), c.Comment,
+		whole[i] = []string{c.Name, c.Declared, value(c), t.key(c.Name), t.refers(c.Name), strings.Join(c.Values, ", "),
+			c.Comment,
 			"", "", "", "", "", ""}
 		if v := t.valuesOf(c.Name); v != nil {
 			length := strconv.Itoa(v.Longest)
@@ -79,7 +98,8 @@ func (t *Table) Cells() (header []string, rows [][]string) {
 				length += fmt.Sprintf(" of %d", v.Length)
 			}
 			const few = 3
-			copy(whole[i][7:], []string{strconv.FormatInt(v.Blank, 10), strconv.FormatInt(v.Distinct, 10), v.Least, v.Most, length,
+			copy(whole[i][7:], []string{strconv.FormatInt(v.Blank, 10), strconv.FormatInt(v.Distinct, 10), v.Least, v.Most,
+				length,
 				strings.Join(v.Examples[:min(few, len(v.Examples))], "; ")})
 		}
 	}
@@ -109,24 +129,40 @@ func (v *Values) cells() []any {
 }
 
 func (d *Dictionary) relations() Sheet {
-	s := Sheet{Name: "relations", Header: []string{"table", "columns", "refers to", "its columns", "enforced"}}
+	s := Sheet{Name: relationsSheet, Header: []string{"table", "columns", "refers to", "its columns", "enforced"}}
 	for _, t := range d.Tables {
 		for _, r := range t.PointsAt {
 			enforced := "yes"
 			if r.Off != "" {
 				enforced = "no: " + r.Off
 			}
-			s.Rows = append(s.Rows, []any{t.Name, strings.Join(r.Columns, ", "), r.Table, strings.Join(r.Keys, ", "), enforced})
+			s.Rows = append(s.Rows, []any{t.Name, joined(r.Columns), r.Table, joined(r.Keys), enforced})
 		}
 	}
 	return s
 }
 
+// lookups has a column for each value of a row.
 func (d *Dictionary) lookups() Sheet {
-	s := Sheet{Name: "lookup values", Header: []string{"table", "columns", "row"}}
+	s := Sheet{Name: rowsSheet, Header: []string{"table", "columns"}}
+	widest := 0
+	for _, t := range d.Tables {
+		widest = max(widest, len(t.Listed))
+	}
+	for i := range widest {
+		s.Header = append(s.Header, fmt.Sprintf("value %d", i+1))
+	}
 	for _, t := range d.Tables {
 		for _, row := range t.Lookups {
-			s.Rows = append(s.Rows, []any{t.Name, strings.Join(t.Listed, ", "), strings.Join(row, ", ")})
+			cells := append(make([]any, 0, len(s.Header)), t.Name, joined(t.Listed))
+			for i := range widest {
+				cell := ""
+				if i < len(row) {
+					cell = row[i]
+				}
+				cells = append(cells, cell)
+			}
+			s.Rows = append(s.Rows, cells)
 		}
 	}
 	return s

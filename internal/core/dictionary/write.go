@@ -92,7 +92,8 @@ func (s *Sheet) write(file *excelize.File, bold int) error {
 			return err
 		}
 	}
-	if err := w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	header := make([]any, len(s.Header))
@@ -163,7 +164,8 @@ func (t *Table) markdown(b *strings.Builder) {
 		notes = append(notes, "no two rows have the same "+strings.Join(k, " and "))
 	}
 	for _, r := range t.PointsAt {
-		notes = append(notes, fmt.Sprintf("%s refers to %s (%s)", strings.Join(r.Columns, ", "), r.Table, strings.Join(r.Keys, ", ")))
+		notes = append(notes, fmt.Sprintf("%s refers to %s (%s)", strings.Join(r.Columns, ", "), r.Table,
+			strings.Join(r.Keys, ", ")))
 	}
 	for _, r := range t.PointedBy {
 		notes = append(notes, fmt.Sprintf("%s (%s) refers to it", r.Table, strings.Join(r.Columns, ", ")))

@@ -61,12 +61,18 @@ type Database interface {
 	// rows.
 	MayLoad(ctx context.Context, work, adds []*schema.Table) ([]*Denied, error)
 
+	// Rights lists the privileges for some needs, and which of them a user has; none where the database knows no users.
+	Rights(ctx context.Context, user string, needs []Need) (Rights, error)
+
+	// Definitions are the statements that make those tables of Ladle's own that are missing, and the columns that they lack.
+	Definitions(ctx context.Context, own []*schema.Table) ([]string, error)
+
 	// MayMake is an error when this user may not make tables.
 	MayMake(ctx context.Context) error
 
-	// MakeTables makes tables, all of them or none. Where the database can't roll their statements back, those that were
-	// made are dropped again.
-	MakeTables(ctx context.Context, all []TableScript) error
+	// Restructure is Begin for a change of tables: it locks, asks, and runs the statements. Where the database can't roll
+	// statements back, Rollback runs what takes each of them back, the last first.
+	Restructure(ctx context.Context, r Restructuring) (Tx, error)
 
 	// User is the name of the user of the database, or of the system where the database knows none.
 	User(ctx context.Context) (string, error)
@@ -75,6 +81,9 @@ type Database interface {
 	// understand the query, or when it is not one that only reads.
 	Foresee(ctx context.Context, query string) error
 
+	// NameOf is the name of t in SQL.
+	NameOf(t *schema.Table) string
+
 	// SelectAll is a query for all columns and rows of t, for Ask.
 	SelectAll(t *schema.Table) string
 
@@ -82,12 +91,6 @@ type Database interface {
 	Notes() []string
 
 	Close() error
-}
-
-// TableScript is the statements that make a table.
-type TableScript struct {
-	Table      string
-	Statements []string
 }
 
 // Mode is what a transaction is for.
@@ -105,6 +108,7 @@ const (
 	Insert Privilege = iota
 	Update
 	Delete
+	Select // which May is not asked for: it shows when the catalogue is read
 )
 
 // Reader asks the database, inside or outside of a transaction. Its methods change nothing.
@@ -185,8 +189,9 @@ type Tx interface {
 	// columns that a unique constraint holds; behind them stand the values of columns. It answers as Insert does.
 	Update(ctx context.Context, t *schema.Table, by, columns []string, rows *value.Batch) ([]Rejection, error)
 
-	// Remove removes the rows of t whose columns by equal a row of keys, and returns their number. That the database
-	// refuses to remove a row is an *OwnRowError.
+	// Remove removes the rows of t whose columns by equal a row of keys, and returns their number. Where by is nil,
+	// keys are whole rows, of all that t keeps, and for each of them one row goes that is equal to it, NULL to NULL.
+	// That the database refuses to remove a row is an *OwnRowError.
 	Remove(ctx context.Context, t *schema.Table, by []string, keys *value.Batch) (int64, error)
 
 	// ReadBack returns columns of the rows whose columns by equal a row of keys, in the order of keys; by is the

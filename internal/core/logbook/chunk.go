@@ -26,10 +26,13 @@ const (
 	Was     Action = "was"     // what cells held that were then updated
 	Removed Action = "removed" // what rows held that were then removed
 	Aside   Action = "aside"   // lines of an input that were set aside, by their numbers; nothing is taken back of them
+
+	MadeTable Action = "made" // a table that the run made, as a Made in place of rows
 )
 
 // Chunk is rows with which a run did the same. They are identified by the columns By: as the run of numbers that begins with
-// First, or by Data, which holds them, and behind them the values of Columns that were there before.
+// First, or by Data, which holds them, and behind them the values of Columns that were there before. Where By is empty,
+// nothing tells the rows of the table apart, and Data holds them whole.
 type Chunk struct {
 	Turn    int // the place of what was done in the order of writing: what came later is taken back first
 	What    Action
@@ -42,6 +45,9 @@ type Chunk struct {
 	Hashes  []byte // hashBytes a row
 	place   int64
 }
+
+// Equal reports whether rows of the chunk may be equal: there are as many of each as it says.
+func (c *Chunk) Equal() bool { return len(c.By) == 0 && len(c.Columns) > 0 }
 
 // hashBytes is the length of the hash of a row: the first bytes of its XXH64, a hash for telling changes that nobody
 // hides (xxhash.com, specification 0.2.0). That of a changed row is the same by chance once in 2^40 times.
@@ -56,17 +62,6 @@ func appendHash(to []byte, columns []*value.Column, row int, buf *[]byte) []byte
 	var sum [8]byte
 	binary.BigEndian.PutUint64(sum[:], xxhash.Sum64(*buf))
 	return append(to, sum[:hashBytes]...)
-}
-
-// Hashed lists the columns of a table that the hashes of its rows stand for: all that it keeps.
-func Hashed(t *schema.Table) []string {
-	var names []string
-	for _, c := range t.Columns {
-		if !c.Generated && c.Odd == "" {
-			names = append(names, c.Name)
-		}
-	}
-	return names
 }
 
 const (
@@ -105,12 +100,15 @@ func (w *Writer) Emptying(ctx context.Context, turn int, t *schema.Table, by []s
 	return w.found(ctx, turn, Was, t, by, []string{column}, keys)
 }
 
-// Removing keeps what rows hold that are about to be removed.
+// Removing keeps what rows hold that are about to be removed. Where by is nil, keys are the whole rows.
 func (w *Writer) Removing(ctx context.Context, turn int, t *schema.Table, by []string, keys *value.Batch) error {
-	return w.found(ctx, turn, Removed, t, by, Hashed(t), keys)
+	if by == nil {
+		return w.rows(ctx, turn, Removed, t, nil, t.Kept(), keys)
+	}
+	return w.found(ctx, turn, Removed, t, by, t.Kept(), keys)
 }
 
-// Added keeps the hashes of rows as they were read back after they were added.
+// Added keeps the hashes of rows as they were read back after they were added; where by is nil, the rows themselves.
 func (w *Writer) Added(ctx context.Context, turn int, t *schema.Table, by, columns []string, batch *value.Batch) error {
 	return w.rows(ctx, turn, Added, t, by, columns, batch)
 }
@@ -122,7 +120,7 @@ func (w *Writer) Changed(ctx context.Context, turn int, t *schema.Table, by, col
 }
 
 // Keeps lists the columns of a table that the hashes of its rows stand for.
-func (w *Writer) Keeps(t *schema.Table) []string { return Hashed(t) }
+func (w *Writer) Keeps(t *schema.Table) []string { return t.Kept() }
 
 // found keeps columns of the rows with the given keys.
 func (w *Writer) found(ctx context.Context, turn int, what Action, t *schema.Table, by, columns []string,
@@ -141,7 +139,7 @@ func (w *Writer) rows(ctx context.Context, turn int, what Action, t *schema.Tabl
 	batch *value.Batch) error {
 	keys := &value.Batch{Columns: batch.Columns[:len(by)]}
 	first, _, run := engine.Run(t, by, keys)
-	hashed := what == Added || what == Changed
+	hashed := (what == Added || what == Changed) && by != nil
 	run = run && hashed
 	if !w.goesOn(turn, what, t.Name, by, columns, first, run) {
 		if err := w.finish(ctx); err != nil {
@@ -322,6 +320,9 @@ func chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, erro
 		if err := json.Unmarshal([]byte(c.text("columns")), &chunk.Columns); err != nil {
 			return damaged(err)
 		}
+		if len(chunk.By) == 0 {
+			chunk.By = nil
+		}
 		all = append(all, chunk)
 		return nil
 	})
@@ -347,7 +348,7 @@ func (c *Chunk) load(ctx context.Context, db engine.Reader, token string) (*Chun
 // the number of the first row in the chunk.
 func (c *Chunk) each(t *schema.Table, take func(first int, b *value.Batch) error) error {
 	names := slices.Clone(c.By)
-	if c.What == Was || c.What == Removed {
+	if c.What == Was || c.What == Removed || c.Equal() {
 		names = append(names, c.Columns...)
 	}
 	types := engine.Types(t, names)

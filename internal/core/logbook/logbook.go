@@ -29,6 +29,7 @@ type Kind string
 const (
 	Load Kind = "load"
 	Undo Kind = "undo" // it took another run back
+	Make Kind = "make" // it made tables
 )
 
 // Run is one execution of a ladle file, or the taking back of one.
@@ -50,6 +51,7 @@ type Run struct {
 	Steps     []Step    `json:"steps"`
 	Checks    []Check   `json:"checks"`
 	Rows      *Rows     `json:"rows,omitempty"` // in the list of all runs
+	Database  string    `json:"-"`              // for messages
 }
 
 // Rows is what a run did in all.

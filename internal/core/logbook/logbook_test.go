@@ -271,3 +271,46 @@ func TestACommitWithoutAnAnswerIsAskedFor(t *testing.T) {
 		})
 	}
 }
+
+// TestMadeTablesAreKnownAgain: what is different in a table since it was made is said line by line.
+func TestMadeTablesAreKnownAgain(t *testing.T) {
+	ctx, db := context.Background(), openFile(t)
+	scripts := []engine.TableScript{{Table: "quay", Statements: []string{"CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT)"}},
+		{Table: "crane", Statements: []string{"CREATE TABLE crane (no INTEGER, quay_id INTEGER REFERENCES quay (id))",
+			"CREATE INDEX cranes ON crane (no)"}}}
+	run := &Run{Program: "1", User: "me"}
+	id, err := MakeTables(ctx, db, scripts, run, true, nil)
+	require.NoError(t, err)
+	found, err := Find(ctx, db, id)
+	require.NoError(t, err)
+	assert.Equal(t, Make, found.Kind)
+	made, err := found.Made(ctx, db)
+	require.NoError(t, err)
+	require.Len(t, made, 2)
+	assert.Equal(t, scripts[1].Statements, made[1].Statements)
+	altered := func() (all []string) {
+		s, err := db.Schema(ctx)
+		require.NoError(t, err)
+		for _, m := range made {
+			all = append(all, m.Altered(s)...)
+		}
+		return all
+	}
+	assert.Empty(t, altered())
+	for _, change := range []string{"DROP INDEX cranes", "ALTER TABLE quay ADD COLUMN length INTEGER NOT NULL DEFAULT 7"} {
+		tx, err := db.Restructure(ctx, engine.Restructuring{Statements: []engine.Statement{{SQL: change}}})
+		require.NoError(t, err)
+		require.NoError(t, tx.Commit(ctx))
+	}
+	assert.Equal(t, []string{"quay now has: column length INTEGER NOT NULL default 7", "crane no longer has: index on no"}, altered())
+
+	_, err = MakeTables(ctx, db, append(scripts[:0:0], engine.TableScript{Table: "tide", Statements: []string{"CREATE TABLE tide (n INTEGER)"}},
+		scripts[0]), &Run{}, true, nil)
+	assert.Error(t, err, "quay is there already")
+	s, err := db.Schema(ctx)
+	require.NoError(t, err)
+	assert.Nil(t, s.Table("tide"), "all or none")
+	all, err := List(ctx, db)
+	require.NoError(t, err)
+	assert.Len(t, all, 1, "and no run of it")
+}

@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -83,7 +84,7 @@ func Open(ctx context.Context, db engine.Reader, s *schema.Schema, run *Run) (*B
 		}
 	}
 	all, err := chunks(ctx, db, run.Token)
-	all = slices.DeleteFunc(all, func(c *Chunk) bool { return c.What == Aside })
+	all = slices.DeleteFunc(all, func(c *Chunk) bool { return c.What == Aside || c.What == MadeTable })
 	return &Book{DB: db, Schema: s, Chunks: all, token: run.Token}, err
 }
 
@@ -108,6 +109,9 @@ func (b *Book) table(c *Chunk) (*schema.Table, string) {
 			return nil, fmt.Sprintf("the column %s.%s no longer exists", c.Table, name)
 		}
 	}
+	if c.Equal() && len(t.Kept()) != len(c.Columns) {
+		return nil, fmt.Sprintf("the table %s has other columns now, and only their values identify its rows", c.Table)
+	}
 	for _, column := range t.Columns {
 		if c.What == Removed && !column.Generated && !slices.Contains(c.Columns, column.Name) {
 			return nil, fmt.Sprintf("the logbook does not hold what %s.%s was in rows that were removed", c.Table,
@@ -120,6 +124,7 @@ func (b *Book) table(c *Chunk) (*schema.Table, string) {
 // Compare holds the rows of the run against what they are now.
 func (b *Book) Compare(ctx context.Context) (*Since, error) {
 	since := &Since{}
+	equal := map[string][]*Chunk{} // what was added to tables whose rows may be equal
 	for _, c := range b.Chunks {
 		var err error
 		t, why := b.table(c)
@@ -128,6 +133,10 @@ func (b *Book) Compare(ctx context.Context) (*Since, error) {
 			since.Untold += c.Rows
 			if !slices.Contains(since.Problems, why) {
 				since.name("%s", why)
+			}
+		case c.Equal():
+			if c.What == Added {
+				equal[c.Table] = append(equal[c.Table], c)
 			}
 		case len(c.By) == 0:
 			since.Untold += c.Rows
@@ -141,6 +150,11 @@ func (b *Book) Compare(ctx context.Context) (*Since, error) {
 			return nil, err
 		}
 		b.progress(c.Rows)
+	}
+	for _, table := range slices.Sorted(maps.Keys(equal)) {
+		if err := b.compareEqual(ctx, b.Schema.Table(table), equal[table], since); err != nil {
+			return nil, err
+		}
 	}
 	return since, b.blame(ctx, since)
 }
@@ -231,7 +245,10 @@ func (b *Book) back(ctx context.Context, t *schema.Table, c *Chunk, since *Since
 func Words(names []string, b *value.Batch, row int) string {
 	parts := make([]string, len(names))
 	for i, n := range names {
-		parts[i] = n + " " + b.Columns[i].Text(row)
+		parts[i] = n + " NULL"
+		if b.Columns[i].States[row] != value.Null {
+			parts[i] = n + " " + b.Columns[i].Text(row)
+		}
 	}
 	return strings.Join(parts, ", ")
 }

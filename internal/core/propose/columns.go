@@ -34,30 +34,64 @@ const (
 	Boolean  Kind = "boolean"
 )
 
-// column plans a column by all its values.
+// column plans a column by all its values; nil where a person leaves it out.
 func (m *maker) column(t *Table, from *survey.Column) *Column {
 	c := &Column{Header: from.Name, of: from.Number, Required: from.Blank == 0 && len(from.Words) == 0}
 	c.Name = free(plain(from.Name, fmt.Sprintf("column_%d", from.Number)), func(n string) bool {
 		return slices.ContainsFunc(t.Columns, func(o *Column) bool { return o.Name == n })
 	})
 	c.typed(from)
-	switch {
-	case from.Blank > 0:
+	if from.Blank > 0 {
 		c.because("blank in " + reason.Plural(from.Blank, "line"))
-	case len(from.Words) > 0:
-		c.doubt(fmt.Sprintf("%q seems to mean blank", from.Words[0].What))
 	}
-	if n := from.Misfits.Count; n > 0 {
-		c.doubt(fmt.Sprintf("%s of %s %s%s", reason.Count(n), reason.Plural(n+from.Fit, "cell"), from.NotOfType(),
-			firstOf(from.Misfits, strconv.Quote)))
-	}
-	if from.Unclear != "" {
-		c.doubt(from.Unclear)
+	if !m.certain(t, c, from) {
+		return nil
 	}
 	if m.Sets {
 		c.closed(from)
 	}
 	return c
+}
+
+// certain settles what isn't certain of the values of a column. It reports whether the column has a place.
+func (m *maker) certain(t *Table, c *Column, from *survey.Column) bool {
+	kept := func(what string) []Choice {
+		return []Choice{{what, asProposed}, {"make it a text, which takes all of them", asText}}
+	}
+	text := false
+	if from.Type == "blank" {
+		return m.settle(t, c, "blank in every line, so nothing is known of it", Choice{"a text of 255 characters",
+			asProposed},
+			Choice{"leave it out", leftOut}) != leftOut
+	}
+	if from.Blank == 0 && len(from.Words) > 0 {
+		word := strconv.Quote(from.Words[0].What)
+		c.Required = m.settle(t, c, word+" seems to mean blank", Choice{word + " is blank: the column may be NULL",
+			blankable},
+			Choice{word + " is a value", asValue}) == asValue
+	}
+	if n := from.Misfits.Count; n > 0 {
+		why := fmt.Sprintf("%s of %s %s%s", reason.Count(n), reason.Plural(n+from.Fit, "cell"), from.NotOfType(),
+			firstOf(from.Misfits, strconv.Quote))
+		text = m.settle(t, c, why, kept(fmt.Sprintf("make it %s; %s will be set aside", c.Type.Kind.article(),
+			reason.Plural(n, "line")))...) == asText
+	}
+	if from.Unclear != "" && !text {
+		text = m.settle(t, c, from.Unclear, kept("make it "+c.Type.Kind.article())...) == asText
+	}
+	if text {
+		c.Why = ""
+		c.text(from)
+	}
+	return true
+}
+
+// article is the kind with its article.
+func (k Kind) article() string {
+	if k == Integer {
+		return "an integer"
+	}
+	return "a " + string(k)
 }
 
 // typed finds the type.
@@ -83,7 +117,6 @@ func (c *Column) typed(from *survey.Column) {
 		c.because("yes or no")
 	case "blank":
 		c.Type = Type{Kind: Text, Length: 255}
-		c.doubt("blank in every line, so nothing is known of it")
 	default:
 		c.text(from)
 	}

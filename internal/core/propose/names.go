@@ -74,3 +74,6 @@ func words(text string) map[string]bool {
 	}
 	return all
 }
+
+// Reserved reports whether a dialect reserves a word, so that a name that is the same needs quotes.
+func Reserved(word string) bool { return reserved[strings.ToLower(word)] }

@@ -20,6 +20,8 @@ import (
 type Proposal struct {
 	Tables []*Table `json:"tables"`
 	Doubts []string `json:"doubts"` // what a person should look at
+
+	Questions []*Question `json:"-"` // the doubts that a person can settle
 }
 
 // Table is a table that is proposed.
@@ -66,7 +68,8 @@ type Options struct {
 	Sets     bool     // columns with few different texts get a CHECK
 	Taken    []string // names that tables have already
 	There    []There  // tables that columns may refer to
-	BigIDs   bool     // generated numbers are of 64 bits
+	Style             // of the tables that are there
+	Answers  Answers  // to the questions of an earlier proposal
 }
 
 // Make plans tables for surveyed files.
@@ -144,8 +147,11 @@ func (m *maker) table(in *survey.Input) {
 	}
 	t.Name = m.tableName(strings.Join(schema.Words(stem), "_"))
 	for _, c := range in.Columns {
-		if !m.leavesOut(c.Name) {
-			t.Columns = append(t.Columns, m.column(t, c))
+		if m.leavesOut(c.Name) {
+			continue
+		}
+		if made := m.column(t, c); made != nil {
+			t.Columns = append(t.Columns, made)
 		}
 	}
 	if n := in.Broken.Count; n > 0 && len(t.Columns) > 0 {

@@ -222,7 +222,7 @@ func TestTablesThatAreThereAreReferredTo(t *testing.T) {
 		csv += fmt.Sprintf("B%d,%s,%s,%s,North\n", i, []string{"North", "South"}[i%2], []string{"NO", "DK"}[i/2%2],
 			[]string{"North", "South", "West"}[i/2%3])
 	}
-	p, err := Make(surveyed(t, "berths.csv", csv), Options{There: there, Taken: []string{"quay", "flag"}, BigIDs: true})
+	p, err := Make(surveyed(t, "berths.csv", csv), Options{There: there, Taken: []string{"quay", "flag"}, Style: Style{BigIDs: true}})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"CREATE TABLE berths (", "id BIGINT AUTO_INCREMENT PRIMARY KEY,", "code VARCHAR(5) NOT NULL,",
 		"quay_id int(11) NOT NULL COMMENT 'Quay',", "flag char(2) NOT NULL,", "old_quay VARCHAR(8) NOT NULL COMMENT 'Old quay',",
@@ -245,15 +245,20 @@ func TestTablesThatAreThereAreReferredTo(t *testing.T) {
 	assert.ElementsMatch(t, []string{"quay.name 3", "flag.code 2", "berths.code 0"}, names)
 }
 
-func TestIDsAreAsLargeAsThoseThere(t *testing.T) {
-	for declared, want := range map[string]bool{"": false, "bigint": true, "BIGINT(20)": true, "integer": false,
-		"bigint int": false, "bigint bigint": true} {
+func TestTheStyleOfTablesThatAreThere(t *testing.T) {
+	for declared, want := range map[string]Style{"": {}, "id bigint": {BigIDs: true}, "id BIGINT(20)": {BigIDs: true},
+		"id integer": {}, "id bigint id int": {}, "t_id bigint id bigint": {BigIDs: true}, "t_id integer T_ID int": {TableIDs: true}} {
 		made := &schema.Schema{Tables: []*schema.Table{{Name: "none"}}}
-		for _, d := range strings.Fields(declared) {
-			made.Tables = append(made.Tables, &schema.Table{Columns: []schema.Column{{Name: "id", Declared: d, Identity: true}}})
+		words := strings.Fields(declared)
+		for i := 0; i < len(words); i += 2 {
+			made.Tables = append(made.Tables, &schema.Table{Name: "port.t", Columns: []schema.Column{{Name: words[i],
+				Declared: words[i+1], Identity: true}}})
 		}
-		assert.Equal(t, want, BigIDs(made), declared)
+		assert.Equal(t, want, StyleOf(made), declared)
 	}
+	p, err := Make(surveyed(t, "berths.csv", "Code,Depth\nN1,9.5\nN2,4\n"), Options{Style: Style{TableIDs: true}})
+	require.NoError(t, err)
+	assert.Equal(t, "berths_id", p.Tables[0].Columns[0].Name)
 }
 
 func TestLinesThatAreNoRows(t *testing.T) {

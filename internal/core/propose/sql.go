@@ -81,7 +81,7 @@ func (t *Table) write(b *strings.Builder, d Dialect) {
 
 // create writes the CREATE TABLE of a table.
 func (t *Table) create(b *strings.Builder, d Dialect) {
-	fmt.Fprintf(b, "-- %s\nCREATE TABLE %s (\n", oneLine(t.Why), t.Name)
+	fmt.Fprintf(b, "-- %s\nCREATE TABLE %s (\n", OneLine(t.Why), t.Name)
 	type line struct {
 		sql, comment string
 		doubts       []string
@@ -107,7 +107,7 @@ func (t *Table) create(b *strings.Builder, d Dialect) {
 	}
 	for i, l := range lines {
 		for _, doubt := range l.doubts {
-			b.WriteString("    -- ? " + oneLine(doubt) + "\n")
+			b.WriteString("    -- ? " + OneLine(doubt) + "\n")
 		}
 		if i < len(lines)-1 {
 			l.sql += ","
@@ -167,22 +167,22 @@ func (c *Column) definition(d Dialect) string {
 // comment is the header and the reasons.
 func (c *Column) comment() string {
 	if c.renamed() {
-		return "-- " + oneLine(c.Header) + ": " + oneLine(c.Why)
+		return "-- " + OneLine(c.Header) + ": " + OneLine(c.Why)
 	}
-	return "-- " + oneLine(c.Why)
+	return "-- " + OneLine(c.Why)
 }
 
 // literal is a text in SQL. MySQL reads a backslash as the beginning of an escape.
 func (d Dialect) literal(s string) string {
-	s = strings.ReplaceAll(oneLine(s), "'", "''")
+	s = strings.ReplaceAll(OneLine(s), "'", "''")
 	if d == MySQL {
 		s = strings.ReplaceAll(s, `\`, `\\`)
 	}
 	return "'" + s + "'"
 }
 
-// oneLine is a text that ends no comment.
-func oneLine(s string) string {
+// OneLine is a text that ends no comment.
+func OneLine(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r < ' ' || r == 0x7f || r == 0x2028 || r == 0x2029 || r == 0x85 {
 			return ' '

@@ -13,9 +13,14 @@ import (
 // get numbers, and what tells the lines apart is unique.
 func (m *maker) key(t *Table) {
 	found := t.natural()
-	if found == nil {
+	switch {
+	case found == nil:
 		m.number(t)
 		t.Columns[0].doubt("no column, and no few of them, tell the lines apart: a file that is loaded twice adds its rows twice")
+		return
+	case !m.keyed(t, found):
+		m.number(t)
+		t.Columns[0].because("each line becomes a row, as was said")
 		return
 	}
 	all := "all lines"
@@ -25,7 +30,6 @@ func (m *maker) key(t *Table) {
 	if c := t.column(found.Columns[0]); len(found.Columns) == 1 && c.Type.Kind.whole() {
 		c.Primary, c.Required = true, true
 		c.because("tells " + all + " apart")
-		c.repeated(found)
 		return
 	}
 	m.number(t)
@@ -40,14 +44,14 @@ func (m *maker) key(t *Table) {
 		}
 		c.because("tells " + all + " apart" + others)
 	}
-	t.column(found.Columns[0]).repeated(found)
 	t.Unique = append(t.Unique, names)
 }
 
-// repeated says of lines that have the key of an earlier one: equal ones are loaded once, and others are set aside.
-func (c *Column) repeated(k *survey.Key) {
+// keyed reports whether the table has a key where lines have that of an earlier one: equal ones are loaded once, and
+// others are set aside.
+func (m *maker) keyed(t *Table, k *survey.Key) bool {
 	if k.Repeats == 0 {
-		return
+		return true
 	}
 	repeat := "repeat"
 	if k.Repeats == 1 {
@@ -57,7 +61,11 @@ func (c *Column) repeated(k *survey.Key) {
 	if len(k.First) > 0 {
 		place = fmt.Sprintf("; the first is line %d, with that of line %d", k.First[0].Line, k.First[0].Earlier)
 	}
-	c.doubt(fmt.Sprintf("%s %s the key of an earlier one%s", reason.Plural(k.Repeats, "line"), repeat, place))
+	why := fmt.Sprintf("%s %s the key of an earlier one%s", reason.Plural(k.Repeats, "line"), repeat, place)
+	names := strings.Join(k.Columns, ", ")
+	return m.settle(t, t.column(k.Columns[0]), why,
+		Choice{names + " is the key: equal lines are loaded once, others set aside",
+			asProposed}, Choice{"there is no key: each line becomes a row", noKey}) != noKey
 }
 
 func without(all []string, one string) []string {
@@ -89,7 +97,11 @@ func (t *Table) natural() (best *survey.Key) {
 
 // number gives the rows of a table numbers.
 func (m *maker) number(t *Table) {
-	name := free("id", func(n string) bool {
+	name := "id"
+	if m.TableIDs {
+		name = t.Name + "_id"
+	}
+	name = free(name, func(n string) bool {
 		return slices.ContainsFunc(t.Columns, func(c *Column) bool { return c.Name == n })
 	})
 	t.Columns = slices.Insert(t.Columns, 0, &Column{Name: name, Type: Type{Kind: Integer}, Required: true, Primary: true,
@@ -120,7 +132,10 @@ func (m *maker) relate(r survey.Relation) {
 	if c == nil || key == nil || c.Refers != nil || c.Primary {
 		return
 	}
-	unique := key.Primary || slices.ContainsFunc(parent.Unique, func(u []string) bool { return slices.Equal(u, []string{key.Name}) })
+	unique := key.Primary || slices.ContainsFunc(parent.Unique, func(u []string) bool {
+		return slices.Equal(u,
+			[]string{key.Name})
+	})
 	of := parent.From
 	if child == parent {
 		of = "the same file"
@@ -130,12 +145,24 @@ func (m *maker) relate(r survey.Relation) {
 	case !unique:
 		return
 	case len(r.Missing) > 0:
-		c.doubt(fmt.Sprintf("%d of its %s are in %s of %s, but not %q: no foreign key", r.Shared,
-			reason.Plural(int64(r.Values), "value"), r.Key, of, r.Missing[0]))
-		return
+		if !m.refersAnyway(child, c, fmt.Sprintf("%d of its %s are in %s of %s, but not %q: no foreign key", r.Shared,
+			reason.Plural(int64(r.Values), "value"), r.Key, of, r.Missing[0]), r.Key+" of "+of) {
+			return
+		}
+	default:
+		c.because(says)
 	}
-	c.because(says)
 	m.refer(child, c, parent)
+}
+
+// refersAnyway reports whether a column refers to keys that lack some of its values.
+func (m *maker) refersAnyway(t *Table, c *Column, why, keys string) bool {
+	anyway := m.settle(t, c, why, Choice{"no foreign key", asProposed},
+		Choice{"a foreign key to " + keys + ": lines with other values will be set aside", refers}) == refers
+	if anyway {
+		c.because("refers to " + keys + ", as was said")
+	}
+	return anyway
 }
 
 // refer makes a column hold the primary key of another table.

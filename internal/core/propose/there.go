@@ -28,8 +28,8 @@ const (
 	fewestThere = 2       // distinct values that a column must have in it
 )
 
-// Known reads the keys of the tables of a database by which people know their rows: of those that have one column of texts
-// as a key, a primary key of one column, names that need no quotes, and not too many rows.
+// Known reads the keys of the tables of a database by which people know their rows: of those that have one column of
+// texts as a key, a primary key of one column, names that need no quotes, and not too many rows.
 func Known(ctx context.Context, db engine.Reader, s *schema.Schema) (all []There, err error) {
 	for _, t := range s.Tables {
 		key, primary := t.KnownBy(), primaryOf(t)
@@ -44,7 +44,8 @@ func Known(ctx context.Context, db engine.Reader, s *schema.Schema) (all []There
 		if rows > mostThere {
 			continue
 		}
-		x := There{Table: t.Name, Primary: primary.Name, Type: typeThere(primary.Type), As: primary.Declared, Key: key[0], Values: map[string]bool{}}
+		x := There{Table: t.Name, Primary: primary.Name, Type: typeThere(primary.Type), As: primary.Declared, Key: key[0],
+			Values: map[string]bool{}}
 		err = db.Scan(ctx, t, key, func(b *value.Batch) error {
 			for row, state := range b.Columns[0].States {
 				if state == value.Given {
@@ -61,20 +62,33 @@ func Known(ctx context.Context, db engine.Reader, s *schema.Schema) (all []There
 	return all, nil
 }
 
-// BigIDs reports whether all numbers that a database gives to rows are of 64 bits.
-func BigIDs(s *schema.Schema) bool {
-	found := false
+// Style is how the tables of a database are made, which those beside them follow.
+type Style struct {
+	BigIDs   bool // generated numbers are of 64 bits
+	TableIDs bool // they are called after their table, berth_id, and not id
+}
+
+// StyleOf is the style in which all tables agree that have generated numbers.
+func StyleOf(s *schema.Schema) Style {
+	found := 0
+	style := Style{true, true}
 	for _, t := range s.Tables {
 		c := t.Identity()
 		if c == nil {
 			continue
 		}
-		if !strings.HasPrefix(strings.ToLower(c.Declared), "bigint") {
-			return false
+		found++
+		style.BigIDs = style.BigIDs && strings.HasPrefix(strings.ToLower(c.Declared), "bigint")
+		_, table, qualified := strings.Cut(t.Name, ".")
+		if !qualified {
+			table = t.Name
 		}
-		found = true
+		style.TableIDs = style.TableIDs && strings.EqualFold(c.Name, table+"_id")
 	}
-	return found
+	if found == 0 {
+		return Style{}
+	}
+	return style
 }
 
 // isPlain reports whether names need no quotes.
@@ -120,8 +134,11 @@ func (m *maker) knownThere(t *Table) {
 		values := reason.Plural(int64(len(texts)), "distinct value")
 		switch {
 		case shared < len(texts):
-			c.doubt(fmt.Sprintf("%d of its %s are in %s.%s, but not %q: no foreign key", shared, values, x.Table, x.Key, missing))
-			continue
+			if !m.refersAnyway(t, c, fmt.Sprintf("%d of its %s are in %s.%s, but not %q: no foreign key", shared, values,
+				x.Table,
+				x.Key, missing), x.Table+"."+x.Key) {
+				continue
+			}
 		case all:
 			c.because(fmt.Sprintf("its %s are in %s.%s", values, x.Table, x.Key))
 		default:

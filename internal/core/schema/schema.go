@@ -222,6 +222,31 @@ func sameSet(a, b []string) bool {
 	return true
 }
 
+// Kept lists the columns of t that hold what its rows were given: all but those that the database computes, and those
+// that can't be read.
+func (t *Table) Kept() (names []string) {
+	for _, c := range t.Columns {
+		if !c.Generated && c.Odd == "" {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// FoundBy lists columns by which each row of t is found: the locator, else a unique key that is NOT NULL; nil where
+// there are none.
+func (t *Table) FoundBy() []string {
+	if t.Locator != "" {
+		return []string{t.Locator}
+	}
+	for _, k := range t.Keys {
+		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !t.Column(c).Required }) {
+			return k.Columns
+		}
+	}
+	return nil
+}
+
 // KnownBy lists the columns by which people know a row of t: those of its first key that is not only a number by which
 // it is found; nil where there is none.
 func (t *Table) KnownBy() []string {

@@ -20,7 +20,7 @@ func (d *Database) User(ctx context.Context) (name string, err error) {
 	return name, d.explain(err)
 }
 
-// MayMake prepares a statement that makes a table: the server looks at rights then.
+// MayMake prepares a statement that makes a table: the server checks privileges then.
 func (d *Database) MayMake(ctx context.Context) error {
 	err := d.exec(ctx, "PREPARE ladle_make FROM 'CREATE TABLE ladle_run (id INTEGER)'")
 	if err == nil {

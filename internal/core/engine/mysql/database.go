@@ -326,7 +326,11 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 		}
 	}
 	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, careful: mode&engine.Careful != 0}
-	for _, s := range []string{"SET autocommit = 0", "LOCK TABLES " + strings.Join(locks, ", ")} {
+	statements = []string{"SET autocommit = 0"}
+	if locks != nil {
+		statements = append(statements, "LOCK TABLES "+strings.Join(locks, ", "))
+	}
+	for _, s := range statements {
 		err := d.exec(ctx, s)
 		var said *mysql.MySQLError
 		switch {

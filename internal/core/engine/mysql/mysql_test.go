@@ -106,3 +106,20 @@ func TestBlanksAtTheEndCountOnlyWhereTheCollationSaysSo(t *testing.T) {
 		assert.Equal(t, want, string(comparable(collation, []byte("a "))), collation)
 	}
 }
+
+func TestPlainTextsAreWeighedHere(t *testing.T) {
+	for text, is := range map[string]bool{"PM-0101 ~!": true, "": true, "Érle": false, "a\tb": false, "a\x7f": false} {
+		assert.Equal(t, is, plain([]byte(text)), text)
+	}
+	assert.Equal(t, []byte{0, 'P', 0, 'M', 0, '-', 0, 'Z', 0, '9', 0, '['}, appendWeight(nil, []byte("pM-z9[")))
+	values := value.NewColumn(value.Type{Kind: value.Text})
+	values.AppendBytes([]byte("erle "))
+	values.AppendState(value.Null)
+	values.AppendBytes([]byte("érle"))
+	var folded value.Column
+	asked := fold(&values, "utf8mb4_general_ci", map[string][]byte{}, &folded)
+	assert.Equal(t, []string{"érle"}, asked)
+	assert.Equal(t, []byte("\x00E\x00R\x00L\x00E"), folded.Bytes(0))
+	assert.Equal(t, value.Null, folded.States[1])
+	assert.Equal(t, []string{"erle", "érle"}, fold(&values, "utf8mb4_unicode_ci", map[string][]byte{}, &folded))
+}

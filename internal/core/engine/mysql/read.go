@@ -193,12 +193,19 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 // fold adds the known weight of each value to folded, and returns the texts whose weights are not known; they are taken
 // for known from then on.
 func fold(values *value.Column, collation string, known map[string][]byte, folded *value.Column) (asked []string) {
+	simple := generalWeights[collation]
+	var buf []byte
 	for i, state := range values.States {
 		if state != value.Given {
 			folded.AppendState(state)
 			continue
 		}
 		text := comparable(collation, values.Bytes(i))
+		if simple && plain(text) {
+			buf = appendWeight(buf[:0], text)
+			folded.AppendBytes(buf)
+			continue
+		}
 		weight, ok := known[string(text)]
 		if !ok {
 			known[string(text)] = nil
@@ -207,6 +214,32 @@ func fold(values *value.Column, collation string, known map[string][]byte, folde
 		folded.AppendBytes(weight)
 	}
 	return asked
+}
+
+// generalWeights are the collations that weigh a character of ASCII by two bytes, those of its capital letter, whatever
+// stands beside it (dev.mysql.com/doc/refman/8.0/en/charset-unicode-sets.html), so that nobody must be asked for them.
+var generalWeights = map[string]bool{"utf8mb4_general_ci": true, "utf8mb3_general_ci": true, "utf8_general_ci": true,
+	"utf8mb4_general_nopad_ci": true, "utf8mb3_general_nopad_ci": true}
+
+// plain reports whether a text is of printable characters of ASCII only.
+func plain(text []byte) bool {
+	for _, c := range text {
+		if c < ' ' || c > '~' {
+			return false
+		}
+	}
+	return true
+}
+
+// appendWeight adds the weight of a plain text.
+func appendWeight(b, text []byte) []byte {
+	for _, c := range text {
+		if 'a' <= c && c <= 'z' {
+			c -= 'a' - 'A'
+		}
+		b = append(b, 0, c)
+	}
+	return b
 }
 
 // comparable takes the blanks off the end of a text, which most collations pass over when they compare; WEIGHT_STRING

@@ -217,16 +217,25 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 	if err := t.Settle(); err != nil {
 		return 0, err
 	}
-	if err := t.db.stage(ctx, wanted, table, by, keys); err != nil {
-		return 0, t.db.explain(err)
+	remove := t.db.remove
+	if by == nil {
+		remove = t.db.removeEqual
 	}
-	done, err := t.db.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name),
-		wanted, quote(table.Name), on(table, by)))
+	removed, err := remove(ctx, table, by, keys)
 	if rejects(err) {
 		return 0, &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: reason(err)}
 	}
+	return removed, t.db.explain(err)
+}
+
+func (d *Database) remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
+	if err := d.stage(ctx, wanted, table, by, keys); err != nil {
+		return 0, err
+	}
+	done, err := d.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name),
+		wanted, quote(table.Name), on(table, by)))
 	if err != nil {
-		return 0, t.db.explain(err)
+		return 0, err
 	}
 	return done.RowsAffected()
 }

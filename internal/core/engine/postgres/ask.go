@@ -18,7 +18,7 @@ func (d *Database) User(ctx context.Context) (name string, err error) {
 	return name, explain(d.name, err)
 }
 
-// MayMake looks at the rights in the schema that new tables go to.
+// MayMake looks at the privileges in the schema that new tables go to.
 func (d *Database) MayMake(ctx context.Context) error {
 	n, err := d.one(ctx, "SELECT coalesce(pg_catalog.has_schema_privilege(pg_catalog.current_schema(), 'CREATE'), "+
 		"false)::pg_catalog.int4")

@@ -39,7 +39,7 @@ type rowByRow struct {
 
 // loop runs a statement for some rows of the arrays at a time, and where the server rejects one of them, for each row in
 // a block of its own, so that it leaves the others as they are
-// (postgresql.org/docs/current/plpgsql-control-structures.html, §43.6.8). It needs no right but that to use the
+// (postgresql.org/docs/current/plpgsql-control-structures.html, §43.6.8). It needs no privilege but that to use the
 // language: the arrays come, and the rejections go, as settings of the transaction.
 const loop = `#variable_conflict use_column
 DECLARE

@@ -54,14 +54,17 @@ func (d *Database) schema(ctx context.Context) (*schema.Schema, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, statement := range []string{"BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY",
-		"SET LOCAL search_path TO pg_catalog, pg_temp"} {
+	begin, end := "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY", "ROLLBACK"
+	if d.conn.PgConn().TxStatus() != 'I' { // within a transaction, whose tables are as it sees them
+		begin, end = "SAVEPOINT ladle_catalogue", "ROLLBACK TO SAVEPOINT ladle_catalogue"
+	}
+	for _, statement := range []string{begin, "SET LOCAL search_path TO pg_catalog, pg_temp"} {
 		if err := d.exec(ctx, statement); err != nil {
 			return nil, err
 		}
 	}
 	s, err := d.tables(ctx, visible)
-	ended := d.exec(ctx, "ROLLBACK")
+	ended := d.exec(ctx, end)
 	var said *pgconn.PgError
 	if errors.As(err, &said) && said.Code == pgerrcode.LockNotAvailable && ended == nil {
 		return nil, d.locked(ctx, nil, err)

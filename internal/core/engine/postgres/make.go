@@ -2,25 +2,19 @@ package postgres
 
 import (
 	"context"
-	"errors"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
 )
 
-// MakeTables makes them in one transaction.
-func (d *Database) MakeTables(ctx context.Context, all []engine.TableScript) error {
-	if err := d.MayMake(ctx); err != nil {
-		return err
+// NameOf is that of the Database.
+func (d *Database) NameOf(t *schema.Table) string { return d.table(t) }
+
+// Restructure runs the statements in the transaction.
+func (d *Database) Restructure(ctx context.Context, r engine.Restructuring) (engine.Tx, error) {
+	t, err := d.Begin(ctx, r.Lock, r.Own, engine.Careful)
+	if err != nil {
+		return nil, err
 	}
-	if err := d.exec(ctx, "BEGIN"); err != nil {
-		return err
-	}
-	for _, t := range all {
-		for _, s := range t.Statements {
-			if err := d.exec(ctx, s); err != nil {
-				return errors.Join(err, d.exec(context.WithoutCancel(ctx), "ROLLBACK"))
-			}
-		}
-	}
-	return d.exec(ctx, "COMMIT")
+	return r.In(t, func(sql string) error { return d.exec(ctx, sql) })
 }

@@ -152,13 +152,16 @@ func (d *Database) allUpdated(done int64, of int) error {
 		Do:   "a trigger or a policy prevents it; nothing was changed"})
 }
 
-// Remove joins the table with arrays of the keys.
+// Remove joins the table with arrays of the keys, or of whole rows.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
 	if err := t.Settle(); err != nil {
 		return 0, err
 	}
 	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)),
 		t.db.on(table, by))
+	if by == nil {
+		by, statement = table.Kept(), t.db.removeEqual(table)
+	}
 	done, err := t.db.conn.PgConn().ExecParams(ctx, statement, arrays(keys, engine.Types(table, by), 0, keys.Len()),
 		nil, nil, nil).Close()
 	var said *pgconn.PgError

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"os/user"
+	"strconv"
 	"strings"
 
 	"zombiezen.com/go/sqlite"
@@ -90,12 +91,17 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 		if err != nil || !more {
 			return d.ofQuery(err)
 		}
-		cells := make([]*string, len(names))
+		cells, texts := make([]*string, len(names)), make([]string, len(names))
 		for i := range cells {
-			if s.ColumnType(i) != sqlite.TypeNull {
-				text := s.ColumnText(i)
-				cells[i] = &text
+			switch s.ColumnType(i) {
+			case sqlite.TypeNull:
+				continue
+			case sqlite.TypeInteger: // which SQLite would write the same, and slower
+				texts[i] = strconv.FormatInt(s.ColumnInt64(i), 10)
+			default:
+				texts[i] = s.ColumnText(i)
 			}
+			cells[i] = &texts[i]
 		}
 		if err := take(names, cells); err != nil {
 			return err

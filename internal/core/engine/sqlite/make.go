@@ -2,27 +2,19 @@ package sqlite
 
 import (
 	"context"
-	"errors"
-
-	"zombiezen.com/go/sqlite/sqlitex"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
 )
 
-// MakeTables makes them in one transaction.
-func (d *Database) MakeTables(ctx context.Context, all []engine.TableScript) error {
-	if err := d.MayMake(ctx); err != nil {
-		return err
+// NameOf is that of the Database.
+func (d *Database) NameOf(t *schema.Table) string { return quote(t.Name) }
+
+// Restructure runs the statements in the transaction.
+func (d *Database) Restructure(ctx context.Context, r engine.Restructuring) (engine.Tx, error) {
+	t, err := d.Begin(ctx, r.Lock, r.Own, engine.Careful)
+	if err != nil {
+		return nil, err
 	}
-	if err := sqlitex.ExecuteTransient(d.conn, "BEGIN IMMEDIATE", nil); err != nil {
-		return explain(d.path, err)
-	}
-	for _, t := range all {
-		for _, s := range t.Statements {
-			if err := sqlitex.ExecuteTransient(d.conn, s, nil); err != nil {
-				return errors.Join(explain(d.path, err), sqlitex.ExecuteTransient(d.conn, "ROLLBACK", nil))
-			}
-		}
-	}
-	return explain(d.path, sqlitex.ExecuteTransient(d.conn, "COMMIT", nil))
+	return r.In(t, d.exec)
 }

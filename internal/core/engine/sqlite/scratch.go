@@ -9,6 +9,7 @@ import (
 	"zombiezen.com/go/sqlite/sqlitex"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/whole"
 )
 
 // Scratch is a database for the time that it is open, in a folder for temporary files.
@@ -19,7 +20,7 @@ type Scratch struct {
 
 // NewScratch makes a database of the tables of a script.
 func NewScratch(script string) (*Scratch, error) {
-	folder, err := os.MkdirTemp("", "ladle-")
+	folder, err := whole.Folder()
 	if err != nil {
 		return nil, err
 	}

@@ -40,6 +40,10 @@ func numbered(columns []string, between string, first int) string {
 
 // Remove removes row by row.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
+	if by == nil { // all three names of the row number are those of columns
+		return 0, &engine.OwnRowError{Table: table.Name, What: "let a single row go",
+			Why: "it has columns called " + strings.Join(rowNumbers, ", ")}
+	}
 	t.changed = 0
 	refused, err := t.write(ctx, fmt.Sprintf("DELETE FROM %s WHERE %s", quote(table.Name), numbered(by, " AND ", 0)),
 		table, by, keys)

@@ -20,9 +20,12 @@ func (u *undoing) list(ctx context.Context, t *schema.Table, c *logbook.Chunk, r
 	}
 	switch {
 	case c.What == logbook.Added:
-		keys, err := u.keys(ctx, t, c.By, rows)
-		if err != nil {
-			return err
+		keys := identified(t, nil, c.Columns)
+		if c.By != nil {
+			var err error
+			if keys, err = u.keys(ctx, t, c.By, rows); err != nil {
+				return err
+			}
 		}
 		for row := range rows.Len() {
 			if err := u.tell(t, changes.Record{What: changes.Removed, Key: keys(rows.Columns, row)}); err != nil {
@@ -170,16 +173,19 @@ func identified(t *schema.Table, by, columns []string) naming {
 	}
 	if names == nil {
 		names = by
-		for i := range by {
+		if by == nil { // rows that nothing tells apart are all columns
+			names = columns
+		}
+		for i := range names {
 			from = append(from, i)
 		}
 	}
 	return func(all []value.Column, row int) string {
-		parts := make([]string, len(names))
-		for i, name := range names {
-			parts[i] = name + " " + all[from[i]].Text(row)
+		shown := &value.Batch{}
+		for _, i := range from {
+			shown.Columns = append(shown.Columns, all[i])
 		}
-		return strings.Join(parts, ", ")
+		return logbook.Words(names, shown, row)
 	}
 }
 

@@ -11,7 +11,12 @@ import (
 
 // prove checks that the tables are as they were before the run.
 func (u *undoing) prove(ctx context.Context) ([]check.Result, error) {
-	in := check.Input{Before: u.before, Level: check.Cells}
+	return check.Run(ctx, u.tx, u.input(ctx))
+}
+
+// input is what is done, for the checks.
+func (u *undoing) input(ctx context.Context) check.Input {
+	in := check.Input{Before: u.before, Earlier: u.earlier, Level: check.Cells}
 	for rest := u.Chunks; len(rest) > 0; {
 		n := 1
 		for n < len(rest) && alike(rest[n], rest[0]) {
@@ -20,7 +25,7 @@ func (u *undoing) prove(ctx context.Context) ([]check.Result, error) {
 		u.expect(ctx, &in, rest[:n])
 		rest = rest[n:]
 	}
-	return check.Run(ctx, u.tx, in)
+	return in
 }
 
 // alike reports whether a run did the same with the rows of two chunks.

@@ -107,7 +107,11 @@ func (s *rowSet) has(key []value.Column, row int) bool {
 // takeBack takes a chunk back. It reports whether other rows refer to some of it.
 func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool, err error) {
 	t := u.Schema.Table(c.Table)
-	err = u.Each(ctx, t, c, func(rows *value.Batch) error {
+	each := func(take func(*value.Batch) error) error { return u.Each(ctx, t, c, take) }
+	if c.Equal() {
+		each = engine.Gathered(each)
+	}
+	err = each(func(rows *value.Batch) error {
 		if err := u.list(ctx, t, c, rows); err != nil {
 			return err
 		}
@@ -151,8 +155,13 @@ func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, ke
 		parents := keys
 		if !slices.Equal(by, p.ParentColumns) {
 			parents = &value.Batch{}
-			if err := u.Rows(ctx, t, by, keys, p.ParentColumns,
-				engine.Collect(parents, t, p.ParentColumns)); err != nil {
+			take := engine.Collect(parents, t, p.ParentColumns)
+			if by == nil {
+				err = take(keys.Pick(t.Kept(), p.ParentColumns))
+			} else {
+				err = u.Rows(ctx, t, by, keys, p.ParentColumns, take)
+			}
+			if err != nil {
 				return false, err
 			}
 		}
@@ -188,7 +197,7 @@ func knownBy(t *schema.Table) []string {
 	case len(t.Keys) > 0:
 		return t.Keys[0].Columns
 	}
-	return logbook.Hashed(t)
+	return t.Kept()
 }
 
 // restore returns cells the values that they had.

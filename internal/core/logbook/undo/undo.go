@@ -74,20 +74,22 @@ type Table struct {
 	Removed  int64  `json:"removed"`  // rows that the run added
 	Restored int64  `json:"restored"` // rows that it updated get their old values
 	PutBack  int64  `json:"put_back"` // rows that it removed
+	Dropped  bool   `json:"dropped"`  // the run made it
 }
 
 // undoing takes a run back in one transaction.
 type undoing struct {
 	*logbook.Book
-	tx     engine.Tx
-	begun  time.Time
-	report *Report
-	before map[*schema.Table]check.Before
-	added  map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
-	kept   map[string]bool           // rows that can't be removed, by table and identity
-	change func(changes.Record) error
-	told   func(phase string, done, of int64)
-	done   int64 // rows of the phase
+	tx      engine.Tx
+	begun   time.Time
+	report  *Report
+	before  map[*schema.Table]check.Before
+	earlier *check.Earlier
+	added   map[*schema.Table]*rowSet // rows that the run added, where some of the same table are restored too
+	kept    map[string]bool           // rows that can't be removed, by table and identity
+	change  func(changes.Record) error
+	told    func(phase string, done, of int64)
+	done    int64 // rows of the phase
 }
 
 // tellOf tells of more rows of a phase.
@@ -113,6 +115,11 @@ func TakeBack(ctx context.Context, db engine.Database, id int64, o Options) (*Re
 	if why := final(run); why != nil {
 		report.Outcome, report.Why = Refused, why
 		return report, nil
+	}
+	if run.Kind == logbook.Make {
+		err := dropMade(ctx, db, s, report, o)
+		report.Seconds = time.Since(started).Seconds()
+		return report, err
 	}
 	if err := foresee(ctx, db, s, run, o); err != nil {
 		return nil, err
@@ -154,7 +161,7 @@ func final(r *logbook.Run) *reason.Cause {
 		why.Kind, why.Text = reason.RunIsUndo, fmt.Sprint(r.Undoes)
 	case r.UndoneBy != 0:
 		why.Kind, why.Text = reason.RunUndone, fmt.Sprint(r.UndoneBy)
-	case r.Level != string(check.Cells):
+	case r.Kind == logbook.Load && r.Level != string(check.Cells):
 		why.Kind, why.Text = reason.RunNotChecked, r.Level
 	default:
 		return nil
@@ -307,7 +314,8 @@ func (u *undoing) may(ctx context.Context) (bool, error) {
 		}
 		u.before[t] = check.Before{Rows: n, Exact: exact}
 	}
-	return true, nil
+	u.earlier, err = check.Print(ctx, u.tx, u.input(ctx))
+	return err == nil, err
 }
 
 // mostPairs is the number of pairs of a row that goes and one that could refer to it, over which looking at all of them
@@ -411,9 +419,13 @@ func (u *undoing) commit(ctx context.Context, db engine.Database, o *Options) er
 		return err
 	}
 	of := u.report.Of
+	level := string(check.Cells)
+	if of.Kind == logbook.Make {
+		level = ""
+	}
 	run := &logbook.Run{Token: logbook.NewToken(), Kind: logbook.Undo, Undoes: of.ID, LadleFile: of.LadleFile,
 		LadleSum: of.LadleSum, Program: o.Program, User: who,
-		Level: string(check.Cells), Started: u.begun}
+		Level: level, Started: u.begun}
 	for _, t := range u.report.Tables {
 		run.Steps = append(run.Steps, logbook.Step{Name: "undo", Table: t.Table,
 			Tally: logbook.Tally{Added: t.PutBack, Updated: t.Restored}, Removed: t.Removed})

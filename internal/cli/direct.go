@@ -10,6 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/bundle"
 	"ladle/internal/core/draft"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
@@ -46,7 +47,7 @@ func keepCheck(path string) error {
 func direct(c *cli.Command) (bool, error) {
 	ladleFiles := 0
 	for _, path := range c.Args().Slice() {
-		if ladlefile.Named(path) {
+		if ladlefile.Named(path) || bundle.Is(path) {
 			ladleFiles++
 		}
 		if path == "-" {

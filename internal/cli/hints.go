@@ -7,7 +7,7 @@ import (
 
 // hints name what else a person can do, by an option.
 var hints = map[fault.Hint]string{
-	fault.WithoutLogbook: "or load with --no-logbook; the run can't be undone then",
+	fault.WithoutLogbook: "or give --no-logbook; the run can't be undone then",
 	fault.Replace:        "or give --replace",
 	fault.WaitLonger:     "--wait 10m waits up to ten minutes",
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/bundle"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 )
@@ -19,7 +20,11 @@ func inputOption() option {
 
 // ladleFile reads a ladle file, with other files for some of its inputs where the command line gives them.
 func ladleFile(c *cli.Command, path string) (*ladlefile.File, error) {
-	f, err := ladlefile.Read(path)
+	read := ladlefile.Read
+	if bundle.Is(path) {
+		read = func(path string) (*ladlefile.File, error) { return openBundle(c, path) }
+	}
+	f, err := read(path)
 	if err != nil {
 		return nil, err
 	}

@@ -43,8 +43,8 @@ var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, f
 // commands are all commands, by the phase of the work and in the order in which they are used.
 func commands() []*command {
 	return []*command{surveyCommand(), lookCommand(), compareCommand(), tablesCommand(), dictionaryCommand(),
-		draftCommand(), proposeCommand(), templateCommand(), prepareCommand(),
-		tryCommand(), loadCommand(),
+		draftCommand(), proposeCommand(), templateCommand(), prepareCommand(), rightsCommand(), bundleCommand(),
+		tryCommand(), loadCommand(), inboxCommand(),
 		verifyCommand(), runsCommand(), undoCommand(),
 		demoCommand(), schemaCommand(), manualCommand(), completionCommand()}
 }
@@ -61,6 +61,7 @@ func Main(arguments []string) int {
 			os.Exit(status("", context.Canceled, slices.Contains(arguments, "--json"), true))
 		}
 	}()
+	defer closeBundles()
 	all := commands()
 	name, err := run(ctx, all, arguments)
 	return written(status(name, err, slices.Contains(arguments, "--json"), ctx.Err() != nil))

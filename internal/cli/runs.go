@@ -22,11 +22,11 @@ import (
 func runsCommand() *command {
 	return &command{
 		name: "runs", phase: afterwards,
-		does:    "list the loads in the logbook of a database, or show one of them in full",
+		does:    "list the runs in the logbook of a database, or show one of them in full",
 		takes:   operands{"[NUMBER]", "the number of one run", 0, 1},
 		options: []option{databaseOption(), jsonOption()},
 		examples: []example{
-			{"All loads, the newest first", "ladle runs --db port-merrow/harbour.db"},
+			{"All runs, the newest first", "ladle runs --db port-merrow/harbour.db"},
 			{"Run 1 in full", "ladle runs 1 --db port-merrow/harbour.db"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
@@ -104,6 +104,8 @@ func outcome(r *logbook.Run) string {
 		return fmt.Sprintf("undid run %d", r.Undoes)
 	case r.UndoneBy > 0:
 		return fmt.Sprintf("undone by run %d", r.UndoneBy)
+	case r.Kind == logbook.Make:
+		return "tables made"
 	}
 	return "loaded"
 }
@@ -119,6 +121,9 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 		}{run})
 	}
 	s := term.NewScreen(term.Stdout)
+	if run.Kind == logbook.Make {
+		return showMade(ctx, s, db, run)
+	}
 	s.Strong(run.UndoneBy == 0, "Run %d: %s, %s", run.ID, run.LadleFile, outcome(run))
 	s.Line("%s UTC by %s, in %s; ladle %s; checks: %s", moment(run.Started), run.User,
 		duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
@@ -139,6 +144,24 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 	for _, kind := range checkKinds {
 		if held := passed(run, kind.name); held != nil {
 			s.Item(term.Good, "%s, %s: %s", kind.name, kind.meaning, strings.Join(held, "; "))
+		}
+	}
+	return nil
+}
+
+// showMade shows a run that made tables.
+func showMade(ctx context.Context, s *term.Screen, db engine.Database, run *logbook.Run) error {
+	made, err := run.Made(ctx, db)
+	if err != nil {
+		return err
+	}
+	s.Strong(run.UndoneBy == 0, "Run %d: %s", run.ID, outcome(run))
+	s.Line("%s UTC by %s, in %s; ladle %s", moment(run.Started), run.User,
+		duration(run.Finished.Sub(run.Started).Seconds()), run.Program)
+	for _, m := range made {
+		s.Title("%s", m.Table)
+		for _, line := range m.Definition {
+			s.Item(term.Dot, "%s", line)
 		}
 	}
 	return nil
@@ -214,6 +237,9 @@ func undoCommand() *command {
 				}
 				o.Ask = func(ctx context.Context, r *undo.Report, each changes.Walk) (bool, error) {
 					showUndo(term.NewScreen(os.Stderr), r)
+					if r.Of.Kind == logbook.Make {
+						return term.Ask(ctx, "\nDrop these tables?")
+					}
 					return askSeeing(ctx, "\nTake this run back?", each, term.Choose)
 				}
 			}
@@ -280,6 +306,10 @@ func undoStatus(r *undo.Report) int {
 
 // showUndo shows what is done to take a run back.
 func showUndo(s *term.Screen, r *undo.Report) {
+	if r.Of.Kind == logbook.Make {
+		showDrop(s, r)
+		return
+	}
 	s.Line("Run %d of %s, loaded %s UTC by %s into %s", r.Of.ID, r.Of.LadleFile, moment(r.Of.Started), r.Of.User,
 		r.Database)
 	if r.Outcome == undo.Asking {
@@ -299,6 +329,19 @@ func showUndo(s *term.Screen, r *undo.Report) {
 		"back: rows that it had removed")
 }
 
+// showDrop shows which tables are dropped.
+func showDrop(s *term.Screen, r *undo.Report) {
+	s.Line("Run %d made tables %s UTC by %s in %s", r.Of.ID, moment(r.Of.Started), r.Of.User, r.Database)
+	if r.Outcome == undo.Asking {
+		s.Title("Will be dropped, in this order; they are empty")
+	} else {
+		s.Title("Dropped, in this order")
+	}
+	for _, t := range r.Tables {
+		s.Item(term.Dot, "%s", t.Table)
+	}
+}
+
 // showUndone shows how taking a run back ended.
 func showUndone(s *term.Screen, r *undo.Report) {
 	switch r.Outcome {
@@ -312,8 +355,10 @@ func showUndone(s *term.Screen, r *undo.Report) {
 		s.Strong(false, "NOT UNDONE, nothing was changed: %s.", whyRefused(r.Why))
 	default:
 		showUndo(s, r)
-		s.Title("Checks")
-		showCheckKinds(s, r.Checks)
+		if len(r.Checks) > 0 {
+			s.Title("Checks")
+			showCheckKinds(s, r.Checks)
+		}
 		s.Strong(true, "Run %d was undone by run %d (%s)", r.Of.ID, r.Run, duration(r.Seconds))
 	}
 }

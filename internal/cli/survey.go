@@ -7,6 +7,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/bundle"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/prepare"
@@ -147,7 +148,7 @@ func openSurvey(ctx context.Context, c *cli.Command, asked source.ReadOptions,
 
 func openOne(ctx context.Context, c *cli.Command, path string, asked source.ReadOptions,
 	progress *term.Progress) (tables []source.Table, inputs []*prepare.Input, err error) {
-	if !ladlefile.Named(path) {
+	if !ladlefile.Named(path) && !bundle.Is(path) {
 		tables, err = survey.Open([]string{path}, asked)
 		return tables, nil, err
 	}
@@ -155,7 +156,7 @@ func openOne(ctx context.Context, c *cli.Command, path string, asked source.Read
 		return nil, nil, fault.New(fault.Wrong, "the ladle file "+path+" itself says how its inputs are read",
 			"leave these options out")
 	}
-	file, err := ladlefile.Read(path)
+	file, err := ladleFile(c, path)
 	if err != nil {
 		return nil, nil, err
 	}

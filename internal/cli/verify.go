@@ -8,8 +8,10 @@ import (
 
 	"github.com/urfave/cli/v3"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/verify"
 	"ladle/internal/term"
 )
@@ -220,11 +222,14 @@ func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
 	if err != nil {
 		return err
 	}
-	schema, err := db.Schema(ctx)
+	tables, err := db.Schema(ctx)
 	if err != nil {
 		return err
 	}
-	book, err := logbook.Open(ctx, db, schema, run)
+	if run.Kind == logbook.Make {
+		return verifyMade(ctx, c, db, tables, run)
+	}
+	book, err := logbook.Open(ctx, db, tables, run)
 	if err != nil {
 		return err
 	}
@@ -251,6 +256,43 @@ func verifyRun(ctx context.Context, c *cli.Command, id int64) error {
 		showSince(term.NewScreen(term.Stdout), run, since)
 	}
 	if err == nil && status != done {
+		err = exit(status)
+	}
+	return err
+}
+
+// verifyMade compares the tables that a run made with what they are now.
+func verifyMade(ctx context.Context, c *cli.Command, db engine.Database, s *schema.Schema, run *logbook.Run) error {
+	made, err := run.Made(ctx, db)
+	if err != nil {
+		return err
+	}
+	since := &logbook.Since{Problems: []string{}}
+	for _, m := range made {
+		since.Problems = append(since.Problems, m.Altered(s)...)
+	}
+	same, status := len(since.Problems) == 0, done
+	if !same {
+		status = refused
+	}
+	screen := term.NewScreen(term.Stdout)
+	if c.Bool("json") {
+		err = printDocument(term.Stdout, newHead("verify_run", agreement(same), status), struct {
+			Entry *logbook.Run `json:"entry"`
+			*logbook.Since
+		}{run, since})
+	} else {
+		screen.Line("Run %d, %s UTC by %s: %s", run.ID, moment(run.Started), run.User, outcome(run))
+		for _, p := range since.Problems {
+			screen.Item(term.Cross, "%s", p)
+		}
+		if same {
+			screen.Strong(true, "%s: as the run made them", plural(int64(len(made)), "table"))
+		} else {
+			screen.Strong(false, "The tables are not as the run made them")
+		}
+	}
+	if err == nil && !same {
 		err = exit(status)
 	}
 	return err

@@ -3,6 +3,7 @@ package check_test
 import (
 	"context"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -90,10 +91,29 @@ func TestRun(t *testing.T) {
 			"berth_id 2: berth"},
 		{"a key is a duplicate", "UPDATE call SET code = 'b' WHERE id = 1", "keys", `code "b" is a duplicate`},
 	}
-	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) {
-			tx, s, work := world(t, c.spoil)
-			before := map[*schema.Table]check.Before{s.Table("call"): {Rows: 1, Exact: true}}
+	for i, c := range slices.Repeat(cases, 2) {
+		rows, name, empty := int64(1), c.name, ""
+		if i >= len(cases) { // a table that was empty is read as a whole
+			rows, name, empty = 0, c.name+", in a table that was empty", "; DELETE FROM call WHERE id = 1"
+		}
+		if rows == 0 && c.failed == "keys" {
+			continue // the other row is one of those before
+		}
+		t.Run(name, func(t *testing.T) {
+			tx, s, work := world(t, c.spoil+empty)
+			shown := 0
+			work.Whole = []string{"tons"}
+			work.See = func(b *value.Batch) error {
+				assert.Len(t, b.Columns, 2)
+				shown += b.Len()
+				return nil
+			}
+			before := map[*schema.Table]check.Before{s.Table("call"): {Rows: rows, Exact: true}}
+			defer func() {
+				if c.failed == "" {
+					assert.Equal(t, 3, shown, "each row is shown once")
+				}
+			}()
 			results, err := check.Run(context.Background(), tx, check.Input{Work: []check.Work{work}, Before: before})
 			require.NoError(t, err)
 			require.Len(t, results, 4)
@@ -109,17 +129,19 @@ func TestRun(t *testing.T) {
 }
 
 func TestTotalsAreExact(t *testing.T) {
-	tx, _, work := world(t, "")
-	results, err := check.Run(context.Background(), tx, check.Input{Work: []check.Work{work},
-		Before: map[*schema.Table]check.Before{work.Table: {Rows: 1, Exact: true}}})
-	require.NoError(t, err)
-	assert.Equal(t, []check.Total{
-		{Column: "dues", Count: 2, Sum: "9.75", Least: "-0.75", Most: "10.50"},
-		{Column: "tons", Count: 2, Sum: "0.3", Least: "0.1", Most: "0.2"},
-		{Column: "pilots", Count: 2, Sum: "18446744073709551614", Least: "9223372036854775807",
-			Most: "9223372036854775807"},
-		{Column: "day", Count: 2, Least: "2026-01-01", Most: "2026-01-03"},
-	}, results[3].Totals)
+	for rows, spoil := range map[int64]string{1: "", 0: "DELETE FROM call WHERE id = 1"} {
+		tx, _, work := world(t, spoil)
+		results, err := check.Run(context.Background(), tx, check.Input{Work: []check.Work{work},
+			Before: map[*schema.Table]check.Before{work.Table: {Rows: rows, Exact: true}}})
+		require.NoError(t, err)
+		assert.Equal(t, []check.Total{
+			{Column: "dues", Count: 2, Sum: "9.75", Least: "-0.75", Most: "10.50"},
+			{Column: "tons", Count: 2, Sum: "0.3", Least: "0.1", Most: "0.2"},
+			{Column: "pilots", Count: 2, Sum: "18446744073709551614", Least: "9223372036854775807",
+				Most: "9223372036854775807"},
+			{Column: "day", Count: 2, Least: "2026-01-01", Most: "2026-01-03"},
+		}, results[3].Totals)
+	}
 }
 
 func TestALargeTableIsCountedFromTheFirstNewRow(t *testing.T) {

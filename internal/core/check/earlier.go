@@ -14,6 +14,11 @@ import (
 type Earlier struct {
 	orphans map[*schema.Table][]string     // warnings of rows that refer to nothing
 	prints  map[*schema.Table]*fingerprint // of the tables that get rows which nothing will tell apart
+	holds   map[*schema.Table]bool         // whether the rows of such a table are those that they must be now
+}
+
+func newEarlier() *Earlier {
+	return &Earlier{map[*schema.Table][]string{}, map[*schema.Table]*fingerprint{}, map[*schema.Table]bool{}}
 }
 
 func (e *Earlier) warnings(t *schema.Table) []string {
@@ -36,7 +41,7 @@ const olderRows = 100_000
 // LookBefore looks at the tables that are about to grow, before anything is written: it counts the rows that refer to
 // nothing, unless the tables are large, and reads those whose new rows nothing will tell apart.
 func LookBefore(ctx context.Context, tx engine.Reader, in Input) (*Earlier, error) {
-	e := &Earlier{map[*schema.Table][]string{}, map[*schema.Table]*fingerprint{}}
+	e := newEarlier()
 	for _, w := range in.Work {
 		if w.Added == 0 {
 			continue
@@ -46,14 +51,8 @@ func LookBefore(ctx context.Context, tx engine.Reader, in Input) (*Earlier, erro
 				return nil, err
 			}
 		}
-		if len(w.By) == 0 && e.prints[w.Table] == nil {
-			var err error
-			if e.prints[w.Table], err = printOf(ctx, tx, w.Table, w.Columns); err != nil {
-				return nil, err
-			}
-		}
 	}
-	return e, nil
+	return e, e.printAll(ctx, tx, in)
 }
 
 // countOrphans adds a warning for each relation by which rows refer to nothing.
@@ -66,16 +65,8 @@ func (e *Earlier) countOrphans(ctx context.Context, tx engine.Reader, w Work) er
 		if n > 0 {
 			e.orphans[w.Table] = append(e.orphans[w.Table], fmt.Sprintf("%s that existed before %s to no row of %s "+
 				"(%s)",
-				reason.Plural(n, "row"), verb(n, "refers", "refer"), r.Parent, strings.Join(r.Columns, ", ")))
+				reason.Plural(n, "row"), reason.Verb(n, "refers", "refer"), r.Parent, strings.Join(r.Columns, ", ")))
 		}
 	}
 	return nil
-}
-
-// verb is the form of a verb that goes with a number of things.
-func verb(n int64, one, many string) string {
-	if n == 1 {
-		return one
-	}
-	return many
 }

@@ -26,7 +26,7 @@ type reader struct {
 	excused []bool // of names
 }
 
-func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
+func newReader(tx engine.Tx, w Work) *reader {
 	r := &reader{Work: w, tx: tx, names: append(slices.Clone(w.By), w.Columns...)}
 	for _, relation := range w.Points {
 		r.points = append(r.points, newPointer(tx, relation))
@@ -47,6 +47,11 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 	for _, name := range r.names {
 		r.excused = append(r.excused, slices.Contains(w.Excused, name))
 	}
+	return r
+}
+
+func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
+	r := newReader(tx, w)
 	var back value.Batch
 	err = w.Sent(func(sent *value.Batch) error {
 		keys := &value.Batch{Columns: sent.Columns[:len(w.By)]}
@@ -169,6 +174,11 @@ func (r *reader) compare(sent, back *value.Batch) {
 		}
 		at++
 	}
+	r.addUp(back)
+}
+
+// addUp adds rows to the totals.
+func (r *reader) addUp(back *value.Batch) {
 	for _, t := range r.totals {
 		t.add(&back.Columns[indexOf(r.names, t.Column)])
 	}
@@ -217,15 +227,19 @@ func (r *reader) result() Result {
 		res.Problems = append(res.Problems, "something else changes what is written, possibly a trigger; list the "+
 			"columns that it may change in changed_by_database:")
 	}
-	if len(r.Excused) > 0 {
-		res.Says += "; not compared because of changed_by_database: " + strings.Join(r.Excused, ", ")
-		res.Warnings = append(res.Warnings, "not compared because of changed_by_database: "+strings.Join(r.Excused,
-			", "))
-	}
+	r.excuse(&res)
 	for _, t := range r.totals {
 		res.Totals = append(res.Totals, t.result())
 	}
 	return res
+}
+
+// excuse says which columns were not compared.
+func (w Work) excuse(res *Result) {
+	if len(w.Excused) > 0 {
+		says := "not compared because of changed_by_database: " + strings.Join(w.Excused, ", ")
+		res.Says, res.Warnings = res.Says+"; "+says, append(res.Warnings, says)
+	}
 }
 
 func (r *reader) relations(ctx context.Context) (Result, error) {

@@ -77,8 +77,8 @@ func (k *rowCleaner) fromAbove(i int, c *column, to *cell) {
 
 // carry reads the table once, for what stands above each of its chunks, and returns the origins of the chunks.
 func (r *Recipe) carry(ctx context.Context, t source.Table, told func(int64)) ([]source.Origin, error) {
-	r.carried = map[chunkPlace]aboves{}
-	now := aboves{}
+	r.carried = nil // as long as workers read it
+	carried, now := map[chunkPlace]aboves{}, aboves{}
 	for range r.aboveOf {
 		now = append(now, cell{state: notSeen})
 	}
@@ -108,7 +108,7 @@ func (r *Recipe) carry(ctx context.Context, t source.Table, told func(int64)) ([
 			told(chunk.Origin.Done)
 		}
 		origins = append(origins, chunk.Origin)
-		r.carried[placeOf(chunk.Origin)] = now
+		carried[placeOf(chunk.Origin)] = now
 		next := append(aboves{}, now...)
 		for i := range left {
 			if left[i].state != notSeen {
@@ -118,5 +118,6 @@ func (r *Recipe) carry(ctx context.Context, t source.Table, told func(int64)) ([
 		now = next
 		return nil
 	})
+	r.carried = carried
 	return origins, err
 }

@@ -21,7 +21,7 @@ func (in *Intake) correct(ctx context.Context) error {
 		return err
 	}
 	for i, f := range in.Plan.Feeds {
-		kept, err := setaside.ReadKept(setaside.KeptPath(in.File.Path, f.Name()), in.Tables[i])
+		kept, err := setaside.ReadKept(setaside.KeptPath(in.File.Kept, f.Name()), in.Tables[i])
 		if err != nil {
 			return err
 		}

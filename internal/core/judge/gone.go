@@ -21,12 +21,13 @@ import (
 type Gone struct {
 	Unknown    int64    // lines whose key can't be told
 	References []string // the first rows that stay and refer to one that would be removed, in words
-	By         []string // the columns by which the rows are found again
+	By         []string // the columns by which the rows are found again; nil where nothing tells them apart
 	Among      int64    // the number of rows among which they are looked for
 	Returned   *Marking // nil where rows are not marked
 	Marked     *Marking // the rows that are gone, as they are marked; nil where they are not
 
 	columns    []string                       // of the rows: By, their key, marks, and what other rows refer to
+	width      int                            // how many of them Keys gives
 	keysInFile []*spool.Stream[keyindex.Hash] // the keys of all lines, by part
 	candidates []*spool.Stream[numberedKey]   // the keys of the rows, by part
 	rows       *spool.Spool                   // the rows among which they are looked for
@@ -89,6 +90,10 @@ func (r *round) readyGone(s *Step) error {
 	g := s.Gone
 	g.By = s.FoundBy()
 	g.columns = slices.Clone(g.By)
+	if g.By == nil {
+		g.columns = s.Table.Kept()
+	}
+	g.width = len(g.columns)
 	use := func(columns ...string) {
 		for _, c := range columns {
 			if !slices.Contains(g.columns, c) {
@@ -223,8 +228,9 @@ func (g *Gone) Markings() (all []*Marking) {
 	return []*Marking{g.Marked, g.Returned}
 }
 
-// Keys returns the columns By of the rows that are gone, in batches.
-func (g *Gone) Keys(take func(*value.Batch) error) error { return g.each(&g.missing, len(g.By), take) }
+// Keys returns the columns By of the rows that are gone, in batches; where there are none, all that the table keeps of
+// them.
+func (g *Gone) Keys(take func(*value.Batch) error) error { return g.each(&g.missing, g.width, take) }
 
 // each returns the first columns of some of the rows, in batches.
 func (g *Gone) each(set *spool.RowSet, columns int, take func(*value.Batch) error) error {
@@ -354,7 +360,7 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 	}
 	columns := slices.Clone(p.Columns)
 	if going != nil {
-		columns = append(columns, going.by...)
+		columns = append(columns, going.columns...)
 	}
 	return s.Gone.each(&s.Gone.missing, len(s.Gone.columns), func(b *value.Batch) error {
 		keys := &value.Batch{}
@@ -363,7 +369,7 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 		}
 		return r.Database.Probe(ctx, p.Child, p.Columns, keys, columns, func(found *value.Batch) error {
 			for row := range found.Len() {
-				if going != nil && going.rows[value.Identity(found.Columns[len(p.Columns):], row)] {
+				if going.has(found.Columns[len(p.Columns):], row) {
 					continue
 				}
 				if len(s.Gone.References) < mostReferences {
@@ -380,8 +386,22 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 
 // removal is the rows that are removed from a table.
 type removal struct {
-	by   []string
-	rows map[string]bool
+	columns []string
+	equal   bool           // rows may be equal
+	rows    map[string]int // how many of them are equal and were not met yet
+}
+
+// has reports whether a row, by its columns, is one that goes; of rows that may be equal, each call takes one.
+func (g *removal) has(columns []value.Column, row int) bool {
+	if g == nil {
+		return false
+	}
+	id := value.Identity(columns, row)
+	goes := g.rows[id] > 0
+	if goes && g.equal {
+		g.rows[id]--
+	}
+	return goes
 }
 
 func (r *round) goingFrom(t *schema.Table) (*removal, error) {
@@ -391,11 +411,11 @@ func (r *round) goingFrom(t *schema.Table) (*removal, error) {
 			continue
 		}
 		if g == nil {
-			g = &removal{s.Gone.By, map[string]bool{}}
+			g = &removal{s.Gone.columns[:s.Gone.width], s.Gone.By == nil, map[string]int{}}
 		}
 		err := s.Gone.Keys(func(b *value.Batch) error {
 			for row := range b.Len() {
-				g.rows[value.Identity(b.Columns, row)] = true
+				g.rows[value.Identity(b.Columns, row)]++
 			}
 			return nil
 		})

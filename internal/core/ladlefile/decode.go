@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -77,14 +78,18 @@ func unreasonable(source []byte) *fault.Problem {
 }
 
 // Decode decodes source, the contents of the ladle file at path.
-func Decode(path string, source []byte) (*File, error) {
-	d := &decoder{path: path}
+func Decode(path string, source []byte) (*File, error) { return DecodeWith(path, source, nil) }
+
+// DecodeWith is Decode for a ladle file that stands in something else than a folder: resolve tells where the files are that
+// it names; nil for beside it.
+func DecodeWith(path string, source []byte, resolve func(name string) string) (*File, error) {
+	d := &decoder{path: path, resolve: resolve}
 	if p := unreasonable(source); p != nil {
 		p.File = path
 		return nil, fault.At(fault.Wrong, *p)
 	}
 	sum := sha256.Sum256(source)
-	f := &File{Path: path, Sum: hex.EncodeToString(sum[:])}
+	f := &File{Path: path, Sum: hex.EncodeToString(sum[:]), Kept: filepath.Dir(path)}
 	parsed, err := parser.ParseBytes(bytes.ReplaceAll(source, []byte("\r\n"), []byte("\n")),
 		0) // it miscounts lines else
 	switch {
@@ -104,6 +109,7 @@ func Decode(path string, source []byte) (*File, error) {
 // decoder collects the problems of one ladle file.
 type decoder struct {
 	path     string
+	resolve  func(name string) string
 	problems []fault.Problem
 }
 

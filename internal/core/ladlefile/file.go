@@ -38,6 +38,7 @@ func (t Text) Given() bool { return t.Line > 0 }
 type File struct {
 	Path       string
 	Sum        string // SHA-256 of its bytes, in hexadecimal
+	Kept       string // the folder in which corrected lines are kept: that of Path, where nobody said another one
 	Inputs     []*Input
 	Blocks     []*Block
 	Limit      Limit

@@ -148,7 +148,10 @@ func (d *decoder) together(r *ruling, at Place) {
 
 // beside is a path as the ladle file means it: relative to itself.
 func (d *decoder) beside(path string) string {
-	if filepath.IsAbs(path) {
+	switch {
+	case d.resolve != nil:
+		return d.resolve(path)
+	case filepath.IsAbs(path):
 		return path
 	}
 	return filepath.Join(filepath.Dir(d.path), path)

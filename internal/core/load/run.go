@@ -30,6 +30,7 @@ type Options struct {
 	Level     check.Level // how much is checked; all where it is empty
 	Corrected []string    // set-aside files whose lines a person has corrected; INPUT=FILE, where the name doesn't tell
 	First     int64       // only so many lines of each input are read; 0 for all
+	SetAside  string      // the folder for set-aside lines; that of the ladle file where it is empty
 	Newest    int         // the newest rows of each table that are told, at most; 0 for the usual number
 	Program   string      // the version of the program, for the logbook
 
@@ -43,6 +44,9 @@ type Options struct {
 	// AskKnown is shown, before a file is read through, the run in which the same ladle file loaded the same files, and
 	// returns the answer of the person whether to go on; nil means yes.
 	AskKnown func(context.Context, *logbook.Run) (bool, error)
+
+	// Begins hears that the load begins: no run is known that loaded the same files. nil when nobody listens.
+	Begins func() error
 
 	// Progress hears how far a phase is; nil when nobody listens.
 	Progress func(Progress)
@@ -105,6 +109,11 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 	defer r.in.Close()
 	if goOn, err := r.known(ctx); err != nil || !goOn {
 		return r.report, err
+	}
+	if r.Begins != nil {
+		if err := r.Begins(); err != nil {
+			return nil, err
+		}
 	}
 	if err := r.read(ctx); err != nil {
 		return nil, err

@@ -20,12 +20,16 @@ const (
 func (r *run) placeSetAside(j *judge.Judgement, others string) error {
 	r.report.SetAside = []report.SetAside{}
 	groups := setaside.Groups{File: r.file}
+	folder := r.Options.SetAside
+	if folder == "" {
+		folder = filepath.Dir(r.file.Path)
+	}
 	for i := range r.in.Plan.Feeds {
 		in := &r.report.Inputs[i]
 		if in.SetAside == 0 {
 			continue
 		}
-		in.SetAsideFile = filepath.Join(filepath.Dir(r.file.Path), setaside.FileName(in.Input, r.file))
+		in.SetAsideFile = filepath.Join(folder, setaside.FileName(in.Input, r.file))
 		moved, err := r.in.SetAside(i, j).Write(in.SetAsideFile, others, &groups, r.report.Show)
 		if err != nil {
 			return fault.Because(fault.Failed, err, fault.Problem{File: in.SetAsideFile,

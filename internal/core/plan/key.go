@@ -74,10 +74,26 @@ func (r *resolver) pairs(s *Step) {
 		r.problem(b.KeyAt, "the database may change all columns that this block fills, so no row can be recognised by them",
 			"write key: none, or take columns out of changed_by_database:")
 	}
-	if b.Gone != nil && s.FoundBy() == nil {
-		r.problem(b.Gone.Place, fmt.Sprintf("rows that are gone from the file can't be told from equal ones that stay: %s "+
-			"has neither an auto-numbered id nor a unique key that is NOT NULL", s.Table.Name),
-			"give the table one, or delete gone_from_file: here")
+	if b.Gone != nil && s.Table.FoundBy() == nil {
+		r.copies(s)
+	}
+}
+
+// copies refuses what can't be done with rows that may be equal in all columns: as many are removed as there are too
+// many, and it doesn't matter which.
+func (r *resolver) copies(s *Step) {
+	problem := func(what string) {
+		r.problem(s.Block.Gone.Place, fmt.Sprintf("%s: %s has neither an auto-numbered id nor a unique key that is NOT NULL",
+			what, s.Table.Name), "give the table one, or delete gone_from_file: here")
+	}
+	odd := slices.IndexFunc(s.Table.Columns, func(c schema.Column) bool { return c.Odd != "" })
+	switch pointing := r.schema.PointingAt(s.Table); {
+	case s.Block.Gone.Mark != nil:
+		problem("a row that is gone can't be marked without marking its equals")
+	case len(pointing) > 0:
+		problem(fmt.Sprintf("rows of %s refer to some of these rows, and it can't be found out to which", pointing[0].Child.Name))
+	case odd >= 0:
+		problem(fmt.Sprintf("rows can't be distinguished, since %s can't be read", s.Table.Columns[odd].Name))
 	}
 }
 
@@ -130,8 +146,8 @@ func (r *resolver) defaultKey(s *Step) []string {
 	return nil
 }
 
-// names finds the steps whose keys are names: a lookup of the plan finds their rows by them, or the ladle file says what
-// becomes of names that look like others.
+// names finds the steps whose keys are names: a lookup of the plan finds their rows by them, or the ladle file says
+// what becomes of names that look like others.
 func (r *resolver) names(steps []*Step) {
 	for _, s := range steps {
 		said := s.Policy.Similar.Given()

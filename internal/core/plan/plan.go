@@ -239,20 +239,12 @@ func (s *Step) WrittenNames() (all []string) {
 func (s *Step) MatchesBlanks() bool { return s.Policy.BlankKey == ladlefile.MatchBlankKey }
 
 // FoundBy lists the columns by which rows that are there are found again: the locator, else the key; of a step that
-// pairs rows with lines a unique key of the table, nil where it has none.
+// pairs rows with lines a unique key of the table, nil where nothing tells its rows apart.
 func (s *Step) FoundBy() []string {
-	if s.Table.Locator != "" {
-		return []string{s.Table.Locator}
-	}
-	if !s.Pairs {
+	if s.Table.Locator == "" && !s.Pairs {
 		return s.KeyNames()
 	}
-	for _, k := range s.Table.Keys {
-		if !slices.ContainsFunc(k.Columns, func(c string) bool { return !s.Table.Column(c).Required }) {
-			return k.Columns
-		}
-	}
-	return nil
+	return s.Table.FoundBy()
 }
 
 // Paired lists the columns in which a line and its row are equal, of a step that pairs them: all but those that the

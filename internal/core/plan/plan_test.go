@@ -47,8 +47,11 @@ func harbour() *schema.Schema {
 		ParentTable: pair}}
 	vessel.Locator, berth.Locator = "id", "id"
 	odd := &schema.Table{Name: "old", Odd: "it is of another age"}
-	entry := &schema.Table{Name: "entry", Columns: []schema.Column{{Name: "text", Type: text}}}
-	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd, entry}}
+	entry := &schema.Table{Name: "entry", Columns: []schema.Column{{Name: "text", Type: text}, {Name: "mark", Type: text}}}
+	list := &schema.Table{Name: "list", Columns: entry.Columns, Keys: []schema.Key{{Columns: []string{"text"}}}}
+	remark := &schema.Table{Name: "remark", Columns: entry.Columns, Relations: []schema.Relation{{Columns: []string{"mark"},
+		Parent: "list", ParentColumns: []string{"text"}, ParentTable: list}}}
+	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd, entry, list, remark}}
 }
 
 func resolve(t *testing.T, tables string) (*Plan, error) {
@@ -151,9 +154,11 @@ func TestResolveTellsWhatDoesNotFit(t *testing.T) {
 		{"all columns as the key, and all of them changed", "  vessel: {from: in, key: all_columns, " +
 			"changed_by_database: " +
 			"reg_no, columns: {reg_no: IMO}}\n", "the database may change all columns that this block fills"},
-		{"removing what nothing tells apart", "  entry: {from: in, key: all_columns, gone_from_file: {remove: yes, " +
-			"at_most: 5}, " +
-			"columns: {text: IMO}}\n", "entry has neither an auto-numbered id nor a unique key that is NOT NULL"},
+		{"marking what nothing tells apart", "  entry: {from: in, key: all_columns, gone_from_file: {mark: {mark: gone}, " +
+			"mark_back: {mark: back}, at_most: 5}, columns: {text: Day}}\n", "a row that is gone can't be marked without " +
+			"marking its equals: entry has neither an auto-numbered id nor a unique key that is NOT NULL"},
+		{"removing what nothing tells apart, and others refer to", "  list: {from: in, key: all_columns, gone_from_file: " +
+			"{remove: yes, at_most: 5}, columns: {text: IMO}}\n", "rows of remark refer to some of these rows"},
 		{"an order by what isn't filled", "  vessel: {from: in, key: reg_no, in_order_of: imo, columns: {reg_no: " +
 			"IMO}}\n",
 			`in_order_of: names "imo", which this block doesn't fill`},

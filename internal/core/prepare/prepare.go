@@ -106,7 +106,7 @@ func Open(ctx context.Context, f *ladlefile.File, rows Rows) ([]*Input, error) {
 			failed = append(failed, source.OfInput(err, in.Name.Value))
 			continue
 		}
-		kept, err := setaside.ReadKept(setaside.KeptPath(f.Path, in.Name.Value), t)
+		kept, err := setaside.ReadKept(setaside.KeptPath(f.Kept, in.Name.Value), t)
 		if err == nil && kept.Any() {
 			t = kept.In(t)
 		}

@@ -99,10 +99,8 @@ var keptColumns = []string{"line", "original"}
 
 const keptTitle = "corrected lines, kept by ladle: each is used as long as the input has the line that it stands for"
 
-// KeptPath is where the corrected lines of an input of the ladle file at path are kept.
-func KeptPath(path, input string) string {
-	return filepath.Join(filepath.Dir(path), input+".corrected.csv")
-}
+// KeptPath is where the corrected lines of an input are kept, in the folder for those of its ladle file.
+func KeptPath(folder, input string) string { return filepath.Join(folder, input+".corrected.csv") }
 
 // ReadKept reads the corrected lines of t that are kept at path; none where there is no file. Its error is a
 // *fault.Fault.

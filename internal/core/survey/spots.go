@@ -63,3 +63,17 @@ func mergeSpots[K cmp.Ordered](to, from map[K]*places, most int) {
 		}
 	}
 }
+
+// second is the first record after a gap whose cells don't fit the columns.
+func (r *reading) second(columns []*Column) *SecondTable {
+	for _, s := range r.seconds {
+		unlike := s.broken || !s.filled[len(s.filled)-1]
+		for i, c := range columns {
+			unlike = unlike || s.filled[i] && (c.Type != typeText && c.Type != typeBlank || r.values[i].digits())
+		}
+		if unlike {
+			return &SecondTable{r.place(s.position, -1, s.why), r.records - s.number}
+		}
+	}
+	return nil
+}

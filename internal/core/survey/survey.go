@@ -159,7 +159,7 @@ type Progress struct {
 func Run(ctx context.Context, tables []source.Table, tell func(Progress)) (*Survey, error) {
 	s := &Survey{}
 	for _, t := range tables {
-		in, err := readTable(ctx, t, tell)
+		in, err := readTable(ctx, t, tell, false)
 		if err != nil {
 			return nil, err
 		}
@@ -169,10 +169,17 @@ func Run(ctx context.Context, tables []source.Table, tell func(Progress)) (*Surv
 	return s, nil
 }
 
+// Columns surveys the columns of a table, each by itself: no keys and no parents are looked for, so that the table is read
+// just once.
+func Columns(ctx context.Context, t source.Table) (*Input, error) {
+	return readTable(ctx, t, nil, true)
+}
+
 // reading is a survey of one table at work.
 type reading struct {
 	table   source.Table
 	columns int
+	apart   bool // each column by itself
 	stats   []*stats
 	values  []*values
 	waiting []*pass // the first ones, until the sample is large enough
@@ -233,8 +240,8 @@ func (s *idleStats) merged(columns int) []*stats {
 }
 
 // readTable reads a table to its end.
-func readTable(ctx context.Context, t source.Table, tell func(Progress)) (*Input, error) {
-	r := &reading{table: t, columns: len(t.Header().Names)}
+func readTable(ctx context.Context, t source.Table, tell func(Progress), apart bool) (*Input, error) {
+	r := &reading{table: t, columns: len(t.Header().Names), apart: apart}
 	defer r.close()
 	name := t.Files()[0].Name()
 	for range r.columns {
@@ -291,7 +298,9 @@ func (r *reading) begin() error {
 		return nil
 	}
 	r.sample = newSample(r.waiting, r.columns)
-	r.keys, r.bonds = r.sample.candidates(), r.sample.determinants()
+	if !r.apart {
+		r.keys, r.bonds = r.sample.candidates(), r.sample.determinants()
+	}
 	for _, p := range r.waiting {
 		if err := r.add(p); err != nil {
 			return err
@@ -369,20 +378,6 @@ func (r *reading) result(ctx context.Context) (*Input, error) {
 	}
 	in.Shapes = in.shapes()
 	return in, nil
-}
-
-// second is the first record after a gap whose cells don't fit the columns.
-func (r *reading) second(columns []*Column) *SecondTable {
-	for _, s := range r.seconds {
-		unlike := s.broken || !s.filled[len(s.filled)-1]
-		for i, c := range columns {
-			unlike = unlike || s.filled[i] && (c.Type != typeText && c.Type != typeBlank || r.values[i].digits())
-		}
-		if unlike {
-			return &SecondTable{r.place(s.position, -1, s.why), r.records - s.number}
-		}
-	}
-	return nil
 }
 
 // verify says how good each candidate is, as many at a time as there are processors.

@@ -72,7 +72,7 @@ func (w *Writer) seen(ctx context.Context, work check.Work, turn int) check.Work
 // Uncompared tells the recorder how many rows nothing tells apart, or were not read back.
 func (w *Writer) Uncompared(ctx context.Context, in check.Input) error {
 	for i, work := range in.Work {
-		if n := work.Added + work.Updated; n > 0 && (len(work.By) == 0 || in.Level != check.Cells) {
+		if n := work.Added + work.Updated; n > 0 && !in.Shows(work) {
 			if err := w.Recorder.Uncompared(ctx, i, work.Table, n); err != nil {
 				return err
 			}

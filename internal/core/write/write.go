@@ -144,7 +144,11 @@ func (w *Writer) remove(ctx context.Context) error {
 		if s.Gone.Removed() == 0 {
 			continue
 		}
-		if err := s.Gone.Keys(func(keys *value.Batch) error { return w.removeRows(ctx, s, keys) }); err != nil {
+		keys := s.Gone.Keys
+		if s.Gone.By == nil {
+			keys = engine.Gathered(keys)
+		}
+		if err := keys(func(keys *value.Batch) error { return w.removeRows(ctx, s, keys) }); err != nil {
 			return err
 		}
 	}
@@ -238,10 +242,11 @@ type Recorder interface {
 	Changing(ctx context.Context, turn int, t *schema.Table, by, columns []string, batch *value.Batch) error
 	// Emptying is told of rows before a column of them is made NULL.
 	Emptying(ctx context.Context, turn int, t *schema.Table, by []string, column string, keys *value.Batch) error
-	// Removing is told of rows before they are removed.
+	// Removing is told of rows before they are removed. Where nothing tells the rows of t apart, by is nil, and keys are
+	// the whole rows.
 	Removing(ctx context.Context, turn int, t *schema.Table, by []string, keys *value.Batch) error
 	// Added and Changed are told of rows as they were read back after they were written: what finds them, and all that
-	// the table keeps of them, which Keeps lists.
+	// the table keeps of them, which Keeps lists. Where nothing tells added rows apart, by is nil.
 	Added(ctx context.Context, turn int, t *schema.Table, by, columns []string, batch *value.Batch) error
 	Changed(ctx context.Context, turn int, t *schema.Table, by, columns []string, batch *value.Batch) error
 	Keeps(t *schema.Table) []string

@@ -4,7 +4,7 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build cross test race cover chaos lint bench fuzz vulnerabilities
+.PHONY: build cross test office race cover chaos lint bench fuzz vulnerabilities
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
@@ -16,6 +16,11 @@ cross: ## builds for the other systems too, and throws the programs away
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
 	scripts/with-servers go test -count=1 -timeout 40m ./...
+
+office: ## an office suite, which saves workbooks again in tests; where none can be installed, they take those of the library
+	@command -v soffice >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && apt-get update -qq && \
+		DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends libreoffice-calc-nogui >/dev/null; } || \
+		echo 'office: NOT INSTALLED, the tests take workbooks as the library saves them'
 
 # SQLite and its libc are a hundred times slower under the race detector, which is there for our code.
 UNWATCHED := -gcflags=modernc.org/...=-race=false

@@ -36,6 +36,7 @@ func TestMain(m *testing.M) {
 		if out, err := build.CombinedOutput(); err != nil {
 			panic(string(out))
 		}
+		defer dropOwn()
 		return m.Run()
 	}())
 }

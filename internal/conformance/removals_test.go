@@ -199,6 +199,14 @@ func TestAllColumnsAsKey(t *testing.T) {
 	const block = "entry: {from: in, key: all_columns, %s columns: {day: D, text: T, kind_id: {from: K, lookup: " +
 		"kind.name, " +
 		"not_found: add}}}"
+	const noted = `CREATE TABLE note (text VARCHAR(9), depth REAL, day DATE);
+		INSERT INTO note (day, text, depth) VALUES ('2026-01-01', 'a', NULL), ('2026-01-01', 'a', NULL),
+		('2026-01-01', 'a', NULL), ('2026-01-01', 'a', NULL), ('2026-01-01', 'a', 0.1), ('2026-01-01', 'x', 0.1),
+		('2026-01-02', 'z', 0.1), ('2026-01-02', NULL, NULL);`
+	const notes = "D,T,P\n2026-01-01,a,\n2026-01-01,a,\n2026-01-01,a,0.1\n2026-01-01,A,0.1\n,b,\n"
+	note := func(gone string) string {
+		return "note: {from: in, key: all_columns, gone_from_file: {" + gone + "}, columns: {day: D, text: T, depth: P}}"
+	}
 	relate(t, []relation{
 		{
 			name: "equal rows count as often as they occur", script: entries,
@@ -223,6 +231,21 @@ func TestAllColumnsAsKey(t *testing.T) {
 			accounts: []string{"entry: 2, 1 same, 1 aside, 3 removed"}, asides: []string{`in.csv:2: D "soon" is not a date like 2026-03-31`},
 			why:   "the key of 1 line can't be read or looked up",
 			query: "SELECT count(*) FROM entry", rows: []string{"4"},
+		},
+		{
+			name: "a table whose rows nothing tells apart", script: noted, more: []string{"--allow-removal"},
+			tables:   note("remove: yes, at_most: 9"),
+			files:    map[string]string{"in": notes},
+			accounts: []string{"note: 5, 2 added, 3 same, 5 removed"},
+			query:    "SELECT text, depth, count(*) FROM note WHERE depth IS NULL GROUP BY text, depth ORDER BY count(*)",
+			rows:     []string{"b|NULL|1", "a|NULL|2"},
+		},
+		{
+			name: "some of the rows of such a table", script: noted, more: []string{"--allow-removal"},
+			tables:   note("remove: yes, at_most: 9, where_sql: text = 'x'"),
+			files:    map[string]string{"in": notes},
+			accounts: []string{"note: 5, 2 added, 3 same, 1 removed"},
+			query:    "SELECT count(*) FROM note", rows: []string{"9"},
 		},
 		{
 			name: "nothing to update by", script: entries, status: 2,

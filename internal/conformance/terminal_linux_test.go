@@ -225,3 +225,26 @@ func TestQuestionsAreOnlyAskedWherePeopleAre(t *testing.T) {
 	assert.Equal(t, 2, fix.status)
 	assert.Contains(t, fix.stderr, "--fix asks, but there is no terminal to ask on")
 }
+
+// TestWhatIsUncertainOfAProposalIsAsked: each answer leads to other tables, also one that was given after going back.
+func TestWhatIsUncertainOfAProposalIsAsked(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "")
+	csv := "No,Depth,Spare,Berth\n"
+	for i := range 60 {
+		csv += fmt.Sprintf("%d,%d,,B%d\n", i, i+3, i%12)
+	}
+	w.write("soundings.csv", strings.Replace(csv, "7,10,", "7,deep,", 1))
+	w.write("berths.csv", "Berth\nB0\nB1\nB2\nB3\nB4\nB5\nB6\nB7\nB8\nB9\nB10\n")
+	keys := "Enter for 1"
+	shown, status := w.onTerminal([]answer{{keys, "2\n"}, {"b to go back", "b\n"}, {keys, "1\n"}, {"b to go back", "2\n"},
+		{"b to go back", "2\n"}}, "propose", "soundings.csv", "berths.csv", "--for", "postgres", "-o", "new.sql")
+	assert.Equal(t, 0, status, shown)
+	assert.Contains(t, shown, "soundings.depth")
+	assert.NotContains(t, shown, "Uncertain, marked", "all is settled")
+	made := w.read("new.sql")
+	for _, says := range []string{"depth INTEGER NOT NULL", "REFERENCES berths (id)", "as was said"} {
+		assert.Contains(t, made, says)
+	}
+	assert.NotContains(t, made, "spare")
+	assert.NotContains(t, made, "-- ? ")
+}

@@ -4,15 +4,16 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build cross test office race cover chaos lint bench fuzz vulnerabilities
+.PHONY: build dist test office race cover chaos lint bench fuzz vulnerabilities
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
 
-cross: ## builds for the other systems too, and throws the programs away
-	GOOS=linux   GOARCH=arm64 go build $(FLAGS) -o /dev/null ./cmd/ladle
-	GOOS=darwin  GOARCH=arm64 go build $(FLAGS) -o /dev/null ./cmd/ladle
-	GOOS=windows GOARCH=amd64 go build $(FLAGS) -o /dev/null ./cmd/ladle
+dist: ## bin/dist: archives for all systems, Debian and RPM packages, their sums; twice, to see that they are the same
+	cd dist && for out in dist again; do \
+		go run . -version $(VERSION) -time $$(git log -1 --format=%ct 2>/dev/null || echo 0) -out $(CURDIR)/bin/$$out || exit 1; done
+	cmp bin/dist/SHA256SUMS bin/again/SHA256SUMS && rm -rf bin/again
+	cat bin/dist/SHA256SUMS
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
 	scripts/with-servers go test -count=1 -timeout 40m ./...
@@ -46,6 +47,7 @@ chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...
 	go tool staticcheck ./...
+	cd dist && go vet .
 	@test -z "$$(gofmt -l .)" || { echo "gofmt would change:"; gofmt -l .; exit 1; }
 
 bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite" leaves out much

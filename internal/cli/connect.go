@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"ladle/internal/core/engine/sqlite"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/schema"
+	"ladle/internal/term"
 )
 
 func databaseOption() option {
@@ -38,6 +40,42 @@ func openWithSchema(ctx context.Context, c *cli.Command) (engine.Database, *sche
 func waitOption() option {
 	return option{name: "wait", value: "TIME", group: groupDatabase, fallback: "5s", check: isTime,
 		does: "wait that long for tables that another session has locked: 30s, 10m"}
+}
+
+func retriesOption() option {
+	return option{name: "retries", value: "N", group: groupDatabase, fallback: "0", check: retriesCheck,
+		does: "judge and write anew, up to N times, where a lock can't be had in time, or the database ended the " +
+			"transaction for that of another session"}
+}
+
+// progressOptions say how far the work is in which way, and whether its end is told.
+func progressOptions() []option {
+	return []option{
+		{name: "progress", value: "FORMAT", group: groupOutput, choose: []string{string(term.Plain), string(term.JSON),
+			string(term.None)}, fallback: string(term.Plain), does: "show on standard error how far the work is as text, as " +
+			"json (an object a line: what, done, of, unit), or none"},
+		{name: "quiet", short: "q", group: groupOutput, does: "print nothing unless something is wrong or set aside"}}
+}
+
+// showProgress shows progress in the way that the command line asks for.
+func showProgress(c *cli.Command) {
+	term.ProgressIn = term.Manner(c.String("progress"))
+	if c.Bool("quiet") && !c.IsSet("progress") {
+		term.ProgressIn = term.None
+	}
+}
+
+// retries is how often a load is done anew that others stood in the way of.
+func retries(c *cli.Command) int {
+	n, _ := strconv.Atoi(c.String("retries")) // it was checked
+	return n
+}
+
+func retriesCheck(text string) error {
+	if n, err := strconv.ParseUint(text, 10, 16); err != nil || n > 1000 {
+		return fault.InvalidValue{What: fmt.Sprintf("can't be %q", text), Do: "give a whole number, up to 1000"}
+	}
+	return nil
 }
 
 func timeoutOption() option {

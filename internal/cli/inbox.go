@@ -27,7 +27,7 @@ import (
 )
 
 func inboxCommand() *command {
-	return &command{
+	c := &command{
 		name: "inbox", phase: doLoad,
 		does:  "load what arrives in a folder, and move it away with its report: once, or for good",
 		takes: operands{"FOLDER", "one folder", 1, 1},
@@ -35,7 +35,7 @@ func inboxCommand() *command {
 			"together where their wildcards stand for the same. Each load is one run. Its files go to FOLDER/loaded/run-N " +
 			"with the report and the lines set aside, those of a load that is refused to FOLDER/refused. A load that fails " +
 			"for another reason leaves them where they are. It asks no questions. The exit status is the worst of the loads.",
-		options: []option{databaseOption(), waitOption(), timeoutOption(),
+		options: []option{databaseOption(), waitOption(), retriesOption(), timeoutOption(),
 			{name: "with", value: "FILE", group: groupInput, list: true, needed: true,
 				does: "load with the ladle file FILE"},
 			{name: "rest", value: "SECONDS", group: groupInput, fallback: "5", check: restCheck,
@@ -59,6 +59,8 @@ func inboxCommand() *command {
 		},
 		run: runInbox,
 	}
+	c.options = append(c.options, progressOptions()...)
+	return c
 }
 
 func restCheck(text string) error {
@@ -102,6 +104,7 @@ type inboxWaiting struct {
 }
 
 func runInbox(ctx context.Context, c *cli.Command) error {
+	showProgress(c)
 	if c.Bool("stay") && c.Bool("json") {
 		return fault.New(fault.Wrong, "--json is one document at the end, and --stay has none",
 			"give --log in place of --json")
@@ -187,7 +190,7 @@ func (w *watch) look(ctx context.Context) error {
 		}
 		w.said[name] = x.Why
 		w.log.Info("waiting", "file", x.File, "why", x.Why)
-		w.say("%s stays: %s", name, x.Why)
+		w.say(x.Wrong, "%s stays: %s", name, x.Why)
 		if x.Wrong {
 			w.worst = worse(w.worst, wrong)
 		}
@@ -203,8 +206,9 @@ func (w *watch) look(ctx context.Context) error {
 	return nil
 }
 
-func (w *watch) say(format string, parts ...any) {
-	if !w.c.Bool("json") {
+// say tells what happens; to those who asked for quiet only what is wrong.
+func (w *watch) say(bad bool, format string, parts ...any) {
+	if !w.c.Bool("json") && (bad || !w.c.Bool("quiet")) {
 		term.NewScreen(term.Stdout).Line(format, parts...)
 	}
 }
@@ -274,7 +278,7 @@ func (w *watch) do(ctx context.Context, j *inbox.Job) error {
 	if ended.Run > 0 {
 		run = fmt.Sprintf(" (run %d)", ended.Run)
 	}
-	w.say("%s: %s%s: %s", strings.Join(names, ", "), ended.Outcome, run, ended.Says)
+	w.say(ended.Status != done, "%s: %s%s: %s", strings.Join(names, ", "), ended.Outcome, run, ended.Says)
 	w.log.Info("ended", "outcome", ended.Outcome, "files", ended.Files, "run", ended.Run, "status", ended.Status,
 		"folder", ended.Folder, "says", ended.Says)
 	return w.onEnd(ctx, ended)
@@ -308,6 +312,7 @@ func (w *watch) load(ctx context.Context, j *inbox.Job, work *inbox.Work) (r *re
 	}
 	committing.Store(false)
 	r, err = loadFile(ctx, file, w.c.String("db"), waits(w.c), load.Options{Removal: w.c.Bool("allow-removal"),
+		Retries:  retries(w.c),
 		SetAside: work.Place,
 		Begins:   work.Fresh, AskKnown: func(_ context.Context, run *logbook.Run) (bool, error) {
 			before = run.ID

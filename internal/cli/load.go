@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 
 	"github.com/urfave/cli/v3"
@@ -35,7 +36,7 @@ func loadCommand() *command {
 			"transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
-		options: []option{databaseOption(), otherOption(), waitOption(), timeoutOption(), inputOption(),
+		options: []option{databaseOption(), otherOption(), waitOption(), retriesOption(), timeoutOption(), inputOption(),
 			correctedOption(), againOption(),
 			{name: "yes", group: groupAsk, does: "don't ask. New names that look like others are not added, and no " +
 				"row is removed"},
@@ -66,7 +67,7 @@ func loadCommand() *command {
 			return runLoad(ctx, c, o)
 		},
 	}
-	c.options = append(c.options, directOptions()...)
+	c.options = slices.Concat(c.options, progressOptions(), directOptions())
 	return c
 }
 
@@ -76,7 +77,7 @@ func tryCommand() *command {
 		does:  "dry run: do everything that load does, checks included, then roll it back",
 		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
 		about: "The exit status is the one that load with the same options would have.",
-		options: []option{databaseOption(), otherOption(), waitOption(), timeoutOption(),
+		options: []option{databaseOption(), otherOption(), waitOption(), retriesOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
 				check: countCheck},
 			{name: "fix", group: groupAsk, does: "ask about each problem that has a known solution, write the one " +
@@ -100,7 +101,7 @@ func tryCommand() *command {
 			return runLoad(ctx, c, o)
 		},
 	}
-	c.options = append(c.options, directOptions()...)
+	c.options = slices.Concat(c.options, progressOptions(), directOptions())
 	return c
 }
 
@@ -159,6 +160,8 @@ func askKnown(ctx context.Context, r *logbook.Run) (bool, error) {
 
 // runLoad loads, or tries, a ladle file, or files without one.
 func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
+	o.Retries = retries(c)
+	showProgress(c)
 	without, err := direct(c)
 	if err != nil {
 		return err
@@ -197,9 +200,10 @@ func runLoadOf(ctx context.Context, c *cli.Command, file *ladlefile.File, o load
 		}
 	}
 	unplaced := placePage(c.String("html"), func(to io.Writer) error { return page.Load(to, r, Version) })
-	if c.Bool("json") {
+	switch {
+	case c.Bool("json"):
 		err = printDocument(term.Stdout, newHead(c.Name, string(r.Outcome), statusOf(r)), r)
-	} else {
+	case !c.Bool("quiet") || statusOf(r) != done:
 		showReport(term.NewScreen(term.Stdout), r)
 	}
 	if err == nil && unplaced != nil {
@@ -228,6 +232,9 @@ func loadFile(ctx context.Context, file *ladlefile.File, database string, waits 
 	}
 	o.Committing = func() { committing.Store(true) }
 	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
+	o.Retrying = func(n int, why error) {
+		at.progress.Say("attempt %d: %s; trying again", n, fault.ProblemsOf(why)[0].What)
+	}
 	o.Progress = func(p load.Progress) { at.progress.Show(p.Phase+" "+p.What, p.Done, p.Of, p.Unit) }
 	if answer := o.Ask; answer != nil {
 		o.Ask = func(ctx context.Context, r *report.Report, each changes.Walk) (bool, error) {

@@ -43,7 +43,7 @@ var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, f
 // commands are all commands, by the phase of the work and in the order in which they are used.
 func commands() []*command {
 	return []*command{surveyCommand(), lookCommand(), compareCommand(), tablesCommand(), dictionaryCommand(),
-		draftCommand(), proposeCommand(), templateCommand(), prepareCommand(), rightsCommand(), bundleCommand(),
+		draftCommand(), proposeCommand(), templateCommand(), prepareCommand(), rightsCommand(), scriptCommand(), bundleCommand(),
 		tryCommand(), loadCommand(), inboxCommand(),
 		verifyCommand(), runsCommand(), undoCommand(),
 		demoCommand(), schemaCommand(), manualCommand(), completionCommand()}

@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"zombiezen.com/go/sqlite"
+	"zombiezen.com/go/sqlite/sqlitex"
 
 	"ladle/demo"
 )
@@ -255,18 +257,28 @@ func (w *world) schema() string {
 	return w.query("SELECT current_schema()")[0]
 }
 
+// TestATableThatIsLockedByOthersIsLeftAlone: a load gives up, or tries again until the table is free.
 func TestATableThatIsLockedByOthersIsLeftAlone(t *testing.T) {
-	lock := map[string]func(w *world){
-		"postgres": func(w *world) {
-			on := postgresSchema{}
-			on.exec(w, on.connect(w, w.db), "BEGIN; LOCK TABLE vessel")
+	lock := map[string]func(w *world) (release func()){
+		"sqlite": func(w *world) func() {
+			conn, err := sqlite.OpenConn(w.path(w.db), sqlite.OpenReadWrite)
+			require.NoError(w, err)
+			w.Cleanup(func() { conn.Close() })
+			require.NoError(w, sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil))
+			return func() { _ = sqlitex.ExecuteTransient(conn, "ROLLBACK", nil) }
 		},
-		"mysql": func(w *world) {
+		"postgres": func(w *world) func() {
+			conn := postgresSchema{}.connect(w, w.db)
+			postgresSchema{}.exec(w, conn, "BEGIN; LOCK TABLE vessel")
+			return func() { _, _ = conn.Exec(context.Background(), "ROLLBACK") }
+		},
+		"mysql": func(w *world) func() {
 			conn, err := mysqlDatabase{}.connect(w, w.db[strings.LastIndex(w.db, "/")+1:]).Conn(context.Background())
 			require.NoError(w, err)
 			w.Cleanup(func() { conn.Close() })
 			_, err = conn.ExecContext(context.Background(), "LOCK TABLES vessel WRITE")
 			require.NoError(w, err)
+			return func() { _, _ = conn.ExecContext(context.Background(), "UNLOCK TABLES") }
 		},
 	}
 	for name, by := range lock {
@@ -274,13 +286,21 @@ func TestATableThatIsLockedByOthersIsLeftAlone(t *testing.T) {
 			w := newWorld(t, servers[name], port)
 			w.write("in.csv", goodFile)
 			w.write("f.ladle.yaml", vesselBlock)
-			by(w)
-			r := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes")
+			release := by(w)
+			r := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--wait", "1s")
 			assert.Equal(t, 3, r.status, r.stdout)
 			assert.Regexp(t,
-				map[string]string{"postgres": `vessel is locked by session \d+ of user postgres.*, idle in transaction since`,
+				map[string]string{"sqlite": "locked by another program", "postgres": `vessel is locked by session \d+ of user postgres.*, idle in transaction since`,
 					"mysql": `vessel: in use by other sessions`}[name], r.stderr)
-			assert.Contains(t, r.stderr, "--wait 10m waits up to ten minutes")
+			if name != "sqlite" {
+				assert.Contains(t, r.stderr, "--wait 10m waits up to ten minutes")
+			}
+			time.AfterFunc(1500*time.Millisecond, release)
+			r = w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--wait", "1s", "--retries", "20", "--progress", "json")
+			assert.Equal(t, 0, r.status, r.stdout)
+			assert.Regexp(t, `(?m)^\{"says":"attempt 1: .*; trying again"\}$`, r.stderr)
+			r = w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--quiet")
+			assert.Equal(t, result{}, r, "nothing is said of what is as it should be")
 		})
 	}
 }

@@ -57,6 +57,10 @@ type server interface {
 	query(w *world, query string) []string
 	// tables lists the tables, Ladle's own among them.
 	tables(w *world) []string
+	// copies makes copies of the database: one for which a script is written, and one in which it is run.
+	copies(w *world) (judged, run string)
+	// client runs a script with the database's own client, and returns what that says.
+	client(w *world, file string) (string, error)
 }
 
 // servers are all the kinds of databases that must do the same.
@@ -129,7 +133,7 @@ func (w *world) document(r result) {
 		return c != '\n' && (unicode.IsControl(c) || unicode.Is(unicode.Cf, c))
 	}), "nothing in a document commands a terminal")
 	name := head.Kind
-	if name == "try" {
+	if name == "try" || name == "script" {
 		name = "load"
 	}
 	schema, err := schemas().Compile("../../docs/json/" + name + ".schema.json")
@@ -207,9 +211,13 @@ type report struct {
 	}
 }
 
-// load runs load or try and returns its report.
+// load runs load or try and returns its report. A load is held against what it does as a script.
 func (w *world) load(command string, more ...string) (report, result) {
 	w.Helper()
+	compare := func() {}
+	if command == "load" {
+		compare = w.script(more)
+	}
 	arguments := append([]string{command, "f.ladle.yaml", "--db", w.db, "--json"}, more...)
 	if command == "load" {
 		arguments = append(arguments, "--yes")
@@ -217,6 +225,7 @@ func (w *world) load(command string, more ...string) (report, result) {
 	r := w.run(arguments...)
 	var doc report
 	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
+	compare()
 	return doc, r
 }
 

@@ -1,6 +1,7 @@
 package term
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -12,8 +13,21 @@ import (
 	"golang.org/x/term"
 )
 
+// Manner is how progress is shown.
+type Manner string
+
+const (
+	Plain Manner = "text" // for people
+	JSON  Manner = "json" // an object a line: what, done, of, unit; or says
+	None  Manner = "none"
+)
+
+// ProgressIn is how all progress of the program is shown.
+var ProgressIn = Plain
+
 // Progress shows how far something is: on a terminal in one line that changes, else in a line every so often.
 type Progress struct {
+	manner   Manner
 	mu       sync.Mutex
 	out      io.Writer
 	terminal bool
@@ -27,7 +41,7 @@ type Progress struct {
 
 // NewProgress shows on standard error.
 func NewProgress() *Progress {
-	p := &Progress{out: os.Stderr, terminal: term.IsTerminal(int(os.Stderr.Fd())), now: time.Now}
+	p := &Progress{manner: ProgressIn, out: os.Stderr, terminal: term.IsTerminal(int(os.Stderr.Fd())), now: time.Now}
 	p.shown = p.now()
 	go func() {
 		for now := range time.Tick(time.Second) {
@@ -45,14 +59,41 @@ func (p *Progress) watch(now time.Time) {
 		return
 	}
 	p.told = now
-	p.clear()
-	fmt.Fprintf(p.out, "%s: no progress for %s; waiting for the database or the file\n", Safe(p.what), long)
+	p.say(fmt.Sprintf("%s: no progress for %s; waiting for the database or the file", p.what, long))
+}
+
+// Say tells something that happens while progress is shown.
+func (p *Progress) Say(format string, parts ...any) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.say(fmt.Sprintf(format, parts...))
+}
+
+func (p *Progress) say(text string) {
+	switch p.manner {
+	case JSON:
+		p.object(struct {
+			Says string `json:"says"`
+		}{text})
+	case Plain:
+		p.clear()
+		fmt.Fprintln(p.out, Safe(text))
+	}
+}
+
+// object writes a line of JSON.
+func (p *Progress) object(of any) {
+	line, err := json.Marshal(of)
+	if err == nil {
+		fmt.Fprintf(p.out, "%s\n", line)
+	}
 }
 
 const (
 	// how often the line of a terminal changes; what is over sooner is not shown at all
 	refresh = 200 * time.Millisecond
 	seldom  = 10 * time.Second // between lines where there is no terminal
+	often   = time.Second      // between objects
 	long    = 30 * time.Second // without progress
 )
 
@@ -65,14 +106,30 @@ func (p *Progress) Show(what string, done, of int64, unit string) {
 	if what != p.what {
 		p.what, p.begun = what, now
 	}
-	wait := refresh
-	if !p.terminal {
-		wait = seldom
+	wait := seldom
+	switch {
+	case p.manner == None:
+		return
+	case p.manner == JSON && done == of:
+		wait = 0
+	case p.manner == JSON:
+		wait = often
+	case p.terminal:
+		wait = refresh
 	}
 	if now.Sub(p.shown) < wait {
 		return
 	}
 	p.shown = now
+	if p.manner == JSON {
+		p.object(struct {
+			What string `json:"what"`
+			Done int64  `json:"done"`
+			Of   int64  `json:"of"`
+			Unit string `json:"unit"`
+		}{what, done, of, unit})
+		return
+	}
 	line := Safe(what) + ": " + account(done, of, unit, now.Sub(p.begun))
 	if !p.terminal {
 		fmt.Fprintln(p.out, line)

@@ -84,6 +84,9 @@ type Database interface {
 	// NameOf is the name of t in SQL.
 	NameOf(t *schema.Table) string
 
+	// Script is how scripts for the database's own client are written.
+	Script() Dialect
+
 	// SelectAll is a query for all columns and rows of t, for Ask.
 	SelectAll(t *schema.Table) string
 
@@ -210,6 +213,14 @@ type Tx interface {
 // ErrCareful is the error of a transaction that met a row which the database rejects, and that must be begun
 // again as a careful one to learn which.
 var ErrCareful = errors.New("the database rejects a row")
+
+// ErrContended is in the error of a transaction that others stood in the way of: it waited too long for a lock, was chosen
+// to end a deadlock, or could not be put in order with theirs. Nothing was changed, and it may succeed when it is done
+// anew.
+var ErrContended = errors.New("others work on the same rows")
+
+// Contended returns err as one with ErrContended in it.
+func Contended(err error) error { return errors.Join(err, ErrContended) }
 
 // Unanswered returns err, that of a commit to which no answer came, as one of class fault.Unknown.
 func Unanswered(err error) error { return fault.OfClass(fault.Unknown, err) }

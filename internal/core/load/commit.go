@@ -38,6 +38,9 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, w *write.Writer, earlier
 		return err
 	}
 	if r.Try {
+		if err := r.finishScript(ctx); err != nil {
+			return err
+		}
 		r.report.Outcome = report.Tried
 		return r.placeSetAside(w.Judgement, notLoaded)
 	}

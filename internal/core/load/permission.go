@@ -17,6 +17,7 @@ import (
 
 // mayRun asks whether this user may do what the load could do, and whether the logbook is there or can be made.
 func (r *run) mayRun(ctx context.Context) error {
+	r.denied = nil
 	for _, s := range r.in.Plan.Steps {
 		if err := r.mayStep(ctx, s); err != nil {
 			return err

@@ -6,6 +6,9 @@ package load
 import (
 	"context"
 	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
 	"time"
 
 	"ladle/internal/core/changes"
@@ -17,6 +20,7 @@ import (
 	"ladle/internal/core/logbook"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
+	"ladle/internal/core/script"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/write"
 )
@@ -62,8 +66,19 @@ type Options struct {
 	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
 	Committing func()
 
+	// Script is given the load as an SQL script for the database's own client, once it was rehearsed; nil when nobody wants
+	// it. It goes with Try.
+	Script io.Writer
+
 	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
 	Reopen logbook.Reopen
+
+	// Retrying hears that an attempt, from 1, failed by what others do, and that another one follows; nil when nobody
+	// listens.
+	Retrying func(attempt int, why error)
+
+	// Retries is how often a transaction that others stood in the way of is done anew, from judging on.
+	Retries int
 
 	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
 	ResidentKeys int64         // the number of keys that are held in memory at a time; 0 for the usual one
@@ -91,7 +106,9 @@ type run struct {
 	token    string
 	user     string // of the database
 	started  time.Time
-	denied   []*engine.Denied     // what the user may not do
+	failed   int              // attempts
+	denied   []*engine.Denied // what the user may not do
+	script   *script.Script
 	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
 }
 
@@ -103,7 +120,7 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 	}
 	r := &run{Options: o, file: file, db: db, rejected: &judge.Rejections{}, answers: judge.Answers{},
 		token: logbook.NewToken(), started: time.Now()}
-	if err := r.open(ctx); err != nil {
+	if err := r.retry(ctx, r.open); err != nil {
 		return nil, err
 	}
 	defer r.in.Close()
@@ -128,7 +145,11 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 	if r.denied != nil { // a rehearsal by a user who may only read
 		attempt = r.judgeOnly
 	}
-	err := attempt(ctx)
+	err := r.retry(ctx, attempt)
+	if err == nil && r.failed > 0 {
+		r.report.Notes = append(r.report.Notes, fmt.Sprintf("others worked on the same tables: %s before this one failed",
+			reason.Plural(int64(r.failed), "attempt")))
+	}
 	r.report.Seconds.Total = since(r.started)
 	return r.report, err
 }
@@ -144,6 +165,9 @@ func (r *run) open(ctx context.Context) (err error) {
 	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
 	if err = r.in.Foresee(ctx, r.db); err == nil {
 		err = r.mayRun(ctx)
+	}
+	if err == nil {
+		err = r.mayScript(ctx)
 	}
 	if err != nil {
 		r.in.Close()
@@ -236,6 +260,31 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	}
 	return yes, err
 }
+
+// retry does what takes locks, and does it again where others stood in the way.
+func (r *run) retry(ctx context.Context, what func(context.Context) error) error {
+	for {
+		err := what(ctx)
+		if r.failed >= r.Retries || !errors.Is(err, engine.ErrContended) {
+			return err
+		}
+		r.failed++
+		if r.Retrying != nil {
+			r.Retrying(r.failed, err)
+		}
+		select { // not in step with others that wait in the same way
+		case <-time.After(time.Duration(rand.Int64N(int64(min(r.failed, mostSteps)) * int64(retryStep)))):
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// The longest wait before a transaction is done anew grows by a step each time, up to so many of them.
+const (
+	retryStep = time.Second
+	mostSteps = 10
+)
 
 // attempt judges under the lock, writes, proves and commits; rows that the database rejects are set aside, and
 // everything is judged and written anew without them.
@@ -330,6 +379,10 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 	if book != nil {
 		w.Recorder = book
 	}
+	if err := r.beginScript(ctx, tx, w); err != nil {
+		return false, err
+	}
+	defer r.endScript()
 	earlier, err := check.LookBefore(ctx, tx, w.Proof(ctx))
 	if err != nil {
 		return false, err

@@ -28,7 +28,35 @@ type Writer struct {
 	// Progress hears of rows that were written or proved, of so many of a step in all; nil when nobody listens.
 	Progress func(phase Phase, step string, rows, of int64)
 
+	// Next hears what rows Tx is given next; nil when nobody listens.
+	Next func(Part)
+
 	ids *ids
+}
+
+// Part is what is done next with rows of a table.
+type Part struct {
+	Does   Action
+	Step   *judge.Step   // nil for rows that a lookup adds
+	Growth *judge.Growth // of rows that a lookup adds
+	Lines  []int64       // the line of the input for each row; nil where none stands for it
+}
+
+// Action is what is done with rows of a table.
+type Action uint8
+
+const (
+	Removes Action = iota
+	Empties        // a column of rows that are removed next
+	Marks
+	Changes
+	Adds
+)
+
+func (w *Writer) next(p Part) {
+	if w.Next != nil {
+		w.Next(p)
+	}
 }
 
 // Phase is what is done with rows.
@@ -89,6 +117,7 @@ func (w *Writer) step(ctx context.Context, s *judge.Step) (rejected bool, err er
 				return false, err
 			}
 		}
+		w.next(Part{Does: Changes, Step: s, Lines: r.lines})
 		refused, err := w.Tx.Update(ctx, s.Table, by, r.columns, &r.rows)
 		if sent(r.lines, refused); err != nil {
 			return false, err
@@ -102,6 +131,7 @@ func (w *Writer) step(ctx context.Context, s *judge.Step) (rejected bool, err er
 		if err != nil {
 			return false, err
 		}
+		w.next(Part{Does: Adds, Step: s, Lines: b.lines})
 		refused, err := w.Tx.Insert(ctx, s.Table, columns, b.rows)
 		if sent(b.lines, refused); err != nil {
 			return false, err
@@ -114,6 +144,7 @@ func (w *Writer) step(ctx context.Context, s *judge.Step) (rejected bool, err er
 func (w *Writer) growth(ctx context.Context, g *judge.Growth) (rejected bool, err error) {
 	at, columns := 0, growthColumns(g)
 	for b := range w.growthRows(g) {
+		w.next(Part{Does: Adds, Growth: g})
 		refused, err := w.Tx.Insert(ctx, g.Table, columns, b)
 		for _, x := range refused {
 			w.Rejected.AddName(g, at+x.Row, x.Why)
@@ -162,6 +193,7 @@ func (w *Writer) removeRows(ctx context.Context, s *judge.Step, keys *value.Batc
 			return err
 		}
 	}
+	w.next(Part{Does: Removes, Step: s})
 	n, err := w.Tx.Remove(ctx, s.Table, by, keys)
 	if err == nil && n != int64(keys.Len()) {
 		err = &engine.OwnRowError{Table: s.Table.Name, What: "let rows go",
@@ -181,6 +213,7 @@ func (w *Writer) mark(ctx context.Context) error {
 						return err
 					}
 				}
+				w.next(Part{Does: Marks, Step: s})
 				refused, err := w.Tx.Update(ctx, m.Table, m.By(), m.Columns, after)
 				if err == nil && len(refused) > 0 {
 					err = fault.New(fault.Wrong, fmt.Sprintf("block %s: the database rejects the mark of a row of %s: %s", s.Name,
@@ -226,6 +259,7 @@ func (w *Writer) empty(ctx context.Context, s *judge.Step, column string) error 
 			nothing.AppendState(value.Null)
 		}
 		rows := &value.Batch{Columns: append(slices.Clone(keys.Columns), nothing)}
+		w.next(Part{Does: Empties, Step: s})
 		refused, err := w.Tx.Update(ctx, t, g.By, []string{column}, rows)
 		if err == nil && len(refused) > 0 {
 			err = &engine.OwnRowError{Table: t.Name, What: "let a row go", Why: refused[0].Why}

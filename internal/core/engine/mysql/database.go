@@ -102,6 +102,9 @@ func (d *Database) explain(err error) error {
 	switch {
 	case errors.As(err, &said):
 		p.What, p.Do = words(said)
+		if said.Number == errLockWaitTimeout || said.Number == errDeadlock {
+			err = engine.Contended(err)
+		}
 	case errors.As(err, &network) && network.Timeout():
 		p = d.waits.Silent(d.name)
 	case lost:
@@ -299,32 +302,19 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	clear(d.reserved)
 	d.rehearse = mode&engine.Rehearsal != 0
 	clear(d.sent)
-	var locks []string
-	for _, table := range work {
-		if _, known := d.numbers[table]; !known {
-			continue // one of Ladle's own, which are all locked below
-		}
-		locks = append(locks, quote(table.Name)+" WRITE")
-		for n := range aliases {
-			locks = append(locks, quote(table.Name)+" AS "+d.alias(table, n)+" WRITE")
-		}
-	}
+	var books []string
 	err = d.each(ctx, `SELECT table_name FROM information_schema.tables WHERE table_schema = database()
 		AND table_name LIKE 'ladle\_%'`,
 		func(row *sql.Rows) error {
 			var name string
 			err := row.Scan(&name)
-			locks = append(locks, quote(name)+" WRITE")
+			books = append(books, quote(name)+" WRITE")
 			return err
 		})
 	if err != nil {
 		return nil, err
 	}
-	for _, lock := range d.foreseen {
-		if !slices.Contains(locks, strings.TrimSuffix(lock, "READ")+"WRITE") {
-			locks = append(locks, lock)
-		}
-	}
+	locks := d.locks(work, books)
 	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, careful: mode&engine.Careful != 0}
 	statements = []string{"SET autocommit = 0"}
 	if locks != nil {
@@ -364,7 +354,7 @@ func (d *Database) locked(ctx context.Context, work []*schema.Table, cause error
 	if len(names) > 0 {
 		what = fmt.Sprintf("%s: in use by other sessions, which keep them from being locked", strings.Join(names, ", "))
 	}
-	return fault.Because(fault.Failed, cause, fault.Problem{File: d.name, What: what,
+	return fault.Because(fault.Failed, engine.Contended(cause), fault.Problem{File: d.name, What: what,
 		Do: "try again when that session is done, or wait longer", Hint: fault.WaitLonger})
 }
 

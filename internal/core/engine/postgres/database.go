@@ -98,6 +98,10 @@ func explain(name string, err error) error {
 	switch {
 	case errors.As(err, &said):
 		p.What, p.Do = words(said)
+		switch said.Code {
+		case pgerrcode.LockNotAvailable, pgerrcode.SerializationFailure, pgerrcode.DeadlockDetected:
+			err = engine.Contended(err)
+		}
 	case errors.As(err, &connect) && strings.Contains(err.Error(), "refused TLS"):
 		p.What = "the server does not encrypt connections, and the URL asks for that"
 		p.Do = "turn TLS on at the server; or, where the network can be trusted, write sslmode=disable"
@@ -223,7 +227,7 @@ func (d *Database) locked(ctx context.Context, t *schema.Table, cause error) err
 	if holders != nil {
 		what = strings.Join(holders, "; ")
 	}
-	return fault.Because(fault.Failed, cause, fault.Problem{File: d.name, What: what,
+	return fault.Because(fault.Failed, engine.Contended(cause), fault.Problem{File: d.name, What: what,
 		Do: "try again when that session is done, or wait longer", Hint: fault.WaitLonger})
 }
 

@@ -70,6 +70,7 @@ func explain(path string, err error) error {
 	case sqlite.ResultBusy, sqlite.ResultLocked:
 		p.What = "the database is locked by another program"
 		p.Do = "try again when that program is done with it"
+		err = engine.Contended(err)
 	case sqlite.ResultReadOnly, sqlite.ResultPerm, sqlite.ResultAuth:
 		p.What = "the database can't be written to"
 		p.Do = "check the permissions of the file and of its folder"

@@ -1,0 +1,226 @@
+package conformance
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// otherPort is the port with other ids.
+var otherPort = strings.NewReplacer("(1, 'Norway'), (2, 'Denmark')", "(12, 'Denmark'), (31, 'Norway')",
+	"(7, 'A1', 'Heron', 1,", "(40, 'A1', 'Heron', 31,", "VALUES (3, 7,", "VALUES (50, 40,").Replace(port)
+
+// TestScript: a script changes nothing when it is written, gives the same rows wherever it is run, and stops with a
+// sentence where the rows are not those that it was written for.
+func TestScript(t *testing.T) {
+	const ladle = `ladle: 1
+inputs: {in: {file: in.csv}, calls: {file: calls.csv}}
+tables:
+  vessel:
+    from: in
+    key: reg_no
+    already_there: update
+    columns: {reg_no: Reg, name: Name, gt: GT, flag_id: {from: Flag, lookup: flag.name, not_found: add}}
+  port_call:
+    from: calls
+    key: [vessel_id, arrived]
+    columns: {vessel_id: {from: Reg, lookup: vessel.reg_no}, arrived: At, dues: Dues}
+checks:
+- claim: dues are not negative
+  no_rows: select id from port_call where dues < 0
+- claim: dues add up
+  equal: [{sum: Dues, input: calls}, select sum(dues) from port_call]
+`
+	names := []string{"Skua", "it's", `back\slash`, "two\nlines", "tab\there", "$ladle$", "-- ; //", "Smörgås 🚢", "@x :y"}
+	fill := func(w *world) {
+		in, calls := "Reg,Name,GT,Flag\nA1,Heron II,101,Denmark\n", "Reg,At,Dues\nA1,2026-02-01 10:00,12.5\n"
+		for i, name := range names {
+			in += fmt.Sprintf("B%d,\"%s\",12.0,Norway\n", i, name)
+			calls += fmt.Sprintf("B%d,2026-02-02 11:0%d,%d\n", i, i, i)
+		}
+		w.write("in.csv", in+"C1,Tern,3,Iceland\n")
+		w.write("calls.csv", calls)
+		w.write("f.ladle.yaml", ladle)
+	}
+	const rows = "SELECT v.reg_no, v.name, f.name, c.arrived, c.dues FROM vessel v JOIN flag f ON f.id = v.flag_id " +
+		"LEFT JOIN port_call c ON c.vessel_id = v.id ORDER BY v.reg_no, c.arrived"
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, port)
+		fill(w)
+		before := w.dump()
+		r := w.run("script", "f.ladle.yaml", "--db", w.db, "-o", "s.sql")
+		require.Equal(t, 0, r.status, r.stdout+r.stderr)
+		assert.Equal(t, before, w.dump())
+		script := w.read("s.sql")
+		assert.Contains(t, script, "in.csv, lines 3 to 13")
+		doc, out := w.load("load")
+		require.Equal(t, 0, doc.Status, out.stdout)
+		loaded := w.query(rows)
+
+		elsewhere := func(script, text string) *world {
+			other := newWorld(t, on, text)
+			if on == servers["postgres"] { // where a schema stands for a database
+				script = strings.ReplaceAll(script, w.schema(), other.schema())
+			}
+			other.write("s.sql", script)
+			return other
+		}
+		other := elsewhere(script, otherPort)
+		said, err := other.client(other, "s.sql")
+		require.NoError(t, err, said)
+		assert.Equal(t, loaded, other.query(rows))
+		again := other.dump()
+		said, err = other.client(other, "s.sql")
+		require.Error(t, err)
+		assert.Contains(t, said, "no longer has the")
+		assert.Equal(t, again, other.dump(), "run again, it adds nothing")
+
+		for _, c := range []struct{ change, says string }{
+			{"DELETE FROM port_call", "port_call no longer has the 1 row that this script was written for"},
+			{"UPDATE flag SET name = 'Norge' WHERE name = 'Norway'",
+				"the 2 rows of flag that this script refers to by name are not all there"},
+			{"UPDATE vessel SET reg_no = 'A2'", "the row of vessel that this script refers to by reg_no is not there"},
+			{"UPDATE vessel SET gt = 99", "rows of vessel that this script changes are not as they were (name, gt, flag_id)"},
+			{"UPDATE port_call SET dues = -1", "check failed: dues are not negative"},
+			{"UPDATE port_call SET dues = 1", "check failed: dues add up"},
+			{"INSERT INTO port_call (vessel_id, arrived) SELECT id, '2026-02-01 10:00:00' FROM vessel; DELETE FROM port_call " +
+				"WHERE arrived < '2026-01-15'", ""},
+		} {
+			changed := elsewhere(script, otherPort+c.change)
+			before := changed.dump()
+			said, err := changed.client(changed, "s.sql")
+			require.Error(t, err, c.change)
+			assert.Contains(t, said, c.says)
+			assert.Equal(t, before, changed.dump(), c.change)
+		}
+
+		w.write("in.csv", "Reg,Name,GT,Flag\nD1,Tern,-3,Iceland\n")
+		r = w.run("script", "f.ladle.yaml", "--db", w.db, "-o", "s.sql", "--replace")
+		assert.Equal(t, 1, r.status, r.stdout+r.stderr)
+		assert.Equal(t, script, w.read("s.sql"), "what is refused is not written")
+		r = w.run("script", "f.ladle.yaml", "--db", w.db, "-o", "in.csv", "--replace")
+		assert.Equal(t, 2, r.status, r.stdout+r.stderr)
+	})
+}
+
+// script has a load written as a script, in a copy of the folder and of the database, and runs that with the database's
+// own client; what it returns compares the tables of the copy with those of the world, after the load.
+func (w *world) script(more []string) (compare func()) {
+	w.Helper()
+	copied := *w
+	copied.dir = w.TempDir()
+	require.NoError(w, os.CopyFS(copied.dir, os.DirFS(w.dir)))
+	judged, run := w.copies(w)
+	copied.db = judged
+	arguments := []string{"script", "f.ladle.yaml", "--db", judged, "-o", "script.sql", "--json"}
+	for i, a := range more {
+		switch a {
+		case "--again", "--allow-removal":
+			arguments = append(arguments, a)
+		case "--input", "--corrected", "--other-db":
+			arguments = append(arguments, a, more[i+1])
+		}
+	}
+	r := copied.run(arguments...)
+	var doc report
+	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
+	if doc.Outcome != "written" {
+		return func() {}
+	}
+	copied.db = run
+	out, err := copied.client(&copied, "script.sql")
+	require.NoError(w, err, out+"\n"+copied.read("script.sql"))
+	return func() {
+		w.Helper()
+		assert.Equal(w, w.data(), copied.data(), "the script gives the same tables as the load:\n%.20000s",
+			copied.read("script.sql"))
+	}
+}
+
+func (s sqliteFile) copies(*world) (judged, run string) { return "db", "db" }
+
+func (s sqliteFile) client(w *world, file string) (string, error) {
+	return client(w, file, "sqlite3", w.db)
+}
+
+func client(w *world, file, name string, arguments ...string) (string, error) {
+	w.Helper()
+	script, err := os.Open(w.path(file))
+	require.NoError(w, err)
+	defer script.Close()
+	var out bytes.Buffer
+	c := exec.Command(name, arguments...)
+	c.Dir, c.Stdin, c.Stdout, c.Stderr = w.dir, script, &out, &out
+	err = c.Run()
+	return out.String(), err
+}
+
+// restore has a client run what a dump says.
+func restore(w *world, dump []byte, name string, arguments ...string) {
+	w.Helper()
+	c := exec.Command(name, arguments...)
+	c.Stdin = bytes.NewReader(dump)
+	out, err := c.CombinedOutput()
+	require.NoError(w, err, string(out))
+}
+
+// copies copies the schema, and those whose names begin with its own, under other names.
+func (s postgresSchema) copies(w *world) (judged, run string) {
+	w.Helper()
+	from, to := w.schema(), testName()
+	text, err := exec.Command("pg_dump", "-n", from+"*", change(w.db, func(u *url.URL) { u.RawQuery = "" })).Output()
+	require.NoError(w, err)
+	text = bytes.ReplaceAll(text, []byte(from), []byte(to))
+	restore(w, text, "psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", change(w.db, func(u *url.URL) { u.RawQuery = "" }))
+	w.Cleanup(func() { s.query(w, "DROP SCHEMA "+to+" CASCADE; SELECT 1") })
+	copied := strings.ReplaceAll(w.db, from, to)
+	return copied, copied
+}
+
+func (s postgresSchema) client(w *world, file string) (string, error) {
+	return client(w, file, "psql", "-X", w.db[:strings.Index(w.db, "?")]+"?options="+
+		url.QueryEscape("-csearch_path="+w.schema()+",public"))
+}
+
+// copies copies the tables, routines and counters of the database, twice: a rehearsal moves the counters.
+func (s mysqlDatabase) copies(w *world) (judged, run string) {
+	w.Helper()
+	name := w.db[strings.LastIndex(w.db, "/")+1:]
+	text, err := exec.Command("mariadb-dump", append(s.login(w), "--routines", "--triggers", "--single-transaction", name)...).Output()
+	require.NoError(w, err)
+	copies := make([]string, 2)
+	for i := range copies {
+		copied := testName()
+		s.exec(w, "", "CREATE DATABASE "+copied)
+		w.Cleanup(func() { s.exec(w, "", "DROP DATABASE "+copied) })
+		restore(w, text, "mariadb", append(s.login(w), copied)...)
+		copies[i] = mysqlURL() + "/" + copied
+	}
+	return copies[0], copies[1]
+}
+
+// login are the options by which a client of the server logs in.
+func (mysqlDatabase) login(w *world) []string {
+	u, err := url.Parse(mysqlURL())
+	require.NoError(w, err)
+	all := []string{"--no-defaults", "-h", u.Hostname(), "-u", u.User.Username()}
+	if u.Port() != "" {
+		all = append(all, "-P", u.Port())
+	}
+	if password, given := u.User.Password(); given {
+		all = append(all, "-p"+password)
+	}
+	return all
+}
+
+func (s mysqlDatabase) client(w *world, file string) (string, error) {
+	return client(w, file, "mariadb", append(s.login(w), w.db[strings.LastIndex(w.db, "/")+1:])...)
+}

@@ -1,0 +1,76 @@
+package load
+
+import (
+	"context"
+
+	"ladle/internal/core/clean"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/fault"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/script"
+	"ladle/internal/core/write"
+)
+
+// mayScript asks, before a file is read, whether the load can be written as a script: that takes a rehearsal that writes.
+func (r *run) mayScript(ctx context.Context) error {
+	if r.Script == nil {
+		return nil
+	}
+	if r.denied != nil {
+		return fault.New(fault.Wrong, "a script is written from a rehearsal, which this user may not do: "+
+			r.denied[0].What, "ask for the privilege (ladle rights lists them all), or use another user")
+	}
+	for _, q := range script.Queries(r.in.Plan, r.db.Script()) {
+		if err := r.db.Foresee(ctx, q); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// beginScript has all that is written from now on written down.
+func (r *run) beginScript(ctx context.Context, tx engine.Tx, w *write.Writer) (err error) {
+	if r.Script == nil {
+		return nil
+	}
+	files := map[string]string{}
+	for _, in := range r.report.Inputs {
+		files[in.Input] = in.File
+	}
+	r.script, err = script.New(ctx, tx, w.Judgement, script.Options{Plan: r.in.Plan, Program: r.Program, Place: r.placeOfLine(),
+		Claims: r.in.Claims(), Dialect: r.db.Script(), Locked: r.in.Plan.Locked(), Files: files})
+	if err == nil {
+		w.Tx, w.Next = r.script, r.script.Next
+	}
+	return err
+}
+
+// placeOfLine returns what says where a line of an input stands, by its number.
+func (r *run) placeOfLine() func(feed int, line int64) (reason.Place, error) {
+	batches := make([]clean.Batch, len(r.in.Rows))
+	return func(feed int, line int64) (reason.Place, error) {
+		b := &batches[feed]
+		if line < b.First || line >= b.First+int64(b.Len()) {
+			if err := r.in.Rows[feed].Read(r.in.Rows[feed].Holding(line), nil, b); err != nil {
+				return reason.Place{}, err
+			}
+		}
+		return r.in.Place(feed, b.Position(int(line-b.First))), nil
+	}
+}
+
+// finishScript writes the script of what was written and checked.
+func (r *run) finishScript(ctx context.Context) error {
+	if r.script == nil {
+		return nil
+	}
+	r.report.RunWith = r.db.Script().Run()
+	return r.script.Finish(ctx, r.Script)
+}
+
+func (r *run) endScript() {
+	if r.script != nil {
+		_ = r.script.End() // temporary files, which the next program removes where this one can't
+	}
+	r.script = nil
+}

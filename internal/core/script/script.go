@@ -1,0 +1,235 @@
+// Package script writes a load as one SQL script, which somebody else runs with the database's own client.
+//
+// A [Script] is the transaction of a rehearsal: it hands on what a [write.Writer] does with rows, and writes it down. Ids
+// that only this database gives are not in the script: rows that are there are found by a key (see numbered), and new
+// ones get the ids that follow the last one when the script runs. [Script.Finish] puts it all together: first guards,
+// which stop the script where the rows that were judged against are not as they were; then the rows, many to a
+// statement; then what must hold before the commit.
+package script
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"ladle/internal/core/check"
+	"ladle/internal/core/engine"
+	"ladle/internal/core/judge"
+	"ladle/internal/core/plan"
+	"ladle/internal/core/reason"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/whole"
+	"ladle/internal/core/write"
+)
+
+// Options say what stands in the script besides rows.
+type Options struct {
+	Plan    *plan.Plan
+	Program string                                           // the version of the program
+	Place   func(feed int, line int64) (reason.Place, error) // of a line, by its number
+	Claims  []check.Claim                                    // of the ladle file
+	Dialect engine.Dialect                                   // of the database
+	Locked  []*schema.Table                                  // the tables that must stand still
+	Files   map[string]string                                // the file of each input
+}
+
+// Script is a load that is written down while it is rehearsed.
+type Script struct {
+	engine.Tx
+	Options
+	judgement *judge.Judgement
+
+	folder string
+	staged *sheet // rows that stand in temporary tables before the guards: those that are changed or removed
+	body   *sheet
+	rooms  int
+
+	tables map[*schema.Table]*numbered
+	order  []*numbered // those that keys refer to before those with these keys
+	refs   map[place]*schema.Table
+	places []place        // those of refs, in the order of the ladle file
+	given  map[place]bool // columns that are fed as they are
+
+	emptied map[place]bool // columns of rows that go, which were told before they were emptied
+
+	part   write.Part
+	group  *group
+	guards []engine.Guard
+	before map[*schema.Table]int64
+}
+
+// place is a column of a table.
+type place struct {
+	table  *schema.Table
+	column string
+}
+
+// New begins a script in a transaction in which nothing was written yet. It must be closed.
+func New(ctx context.Context, tx engine.Tx, j *judge.Judgement, o Options) (*Script, error) {
+	folder, err := whole.Folder()
+	if err != nil {
+		return nil, err
+	}
+	s := &Script{Tx: tx, Options: o, judgement: j, folder: folder, tables: map[*schema.Table]*numbered{},
+		refs: map[place]*schema.Table{}, given: map[place]bool{}, emptied: map[place]bool{}, before: map[*schema.Table]int64{}}
+	if s.staged, err = s.newSheet("staged"); err == nil {
+		s.body, err = s.newSheet("body")
+	}
+	for _, t := range s.written() {
+		if err == nil {
+			s.before[t], err = count(ctx, tx, t)
+		}
+	}
+	if err != nil {
+		return nil, errors.Join(err, s.End())
+	}
+	s.relate()
+	return s, nil
+}
+
+// End removes what is left of a script on disk.
+func (s *Script) End() error { return os.RemoveAll(s.folder) }
+
+// written lists the tables whose rows may change.
+func (s *Script) written() (all []*schema.Table) {
+	use := func(t *schema.Table) {
+		if !slices.Contains(all, t) {
+			all = append(all, t)
+		}
+	}
+	for _, g := range s.judgement.Growths {
+		use(g.Table)
+	}
+	for _, step := range s.judgement.Steps {
+		use(step.Table)
+	}
+	return all
+}
+
+// count is the exact number of rows of t.
+func count(ctx context.Context, r engine.Reader, t *schema.Table) (int64, error) {
+	n, exact, err := r.Count(ctx, t)
+	if err != nil || exact {
+		return n, err
+	}
+	return r.CountFrom(ctx, t, -1<<63)
+}
+
+// Queries are what a script asks of the database besides the claims; they must be foreseen before its transaction.
+func Queries(p *plan.Plan, d engine.Dialect) (all []string) {
+	for _, s := range p.Steps {
+		if q := duplicates(s, d); q != "" {
+			all = append(all, q)
+		}
+	}
+	return all
+}
+
+// Next hears what rows come next.
+func (s *Script) Next(p write.Part) { s.part = p }
+
+// sheet is text on disk.
+type sheet struct {
+	*bufio.Writer
+	file *os.File
+}
+
+func (s *Script) newSheet(name string) (*sheet, error) {
+	f, err := os.Create(filepath.Join(s.folder, name))
+	if err != nil {
+		return nil, err
+	}
+	return &sheet{bufio.NewWriterSize(f, 1<<16), f}, nil
+}
+
+// copyTo writes the sheet behind what is in to, and closes it.
+func (s *sheet) copyTo(to io.Writer) error {
+	defer s.file.Close()
+	if err := s.Flush(); err != nil {
+		return err
+	}
+	if _, err := s.file.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	_, err := io.Copy(to, s.file)
+	return err
+}
+
+// put writes statements; those for the client itself have no semicolon.
+func put(to io.Writer, statements ...string) {
+	for _, s := range statements {
+		end := ";\n"
+		if strings.HasPrefix(s, `\`) || strings.HasPrefix(s, ".") || strings.HasPrefix(s, "DELIMITER") ||
+			strings.HasSuffix(s, `\gset`) || strings.HasSuffix(s, "//") {
+			end = "\n"
+		}
+		_, _ = io.WriteString(to, s+end) // a bufio.Writer keeps the error for its Flush
+	}
+}
+
+// say writes a comment.
+func say(to io.Writer, format string, arguments ...any) {
+	text := fmt.Sprintf(format, arguments...)
+	text = strings.Map(func(c rune) rune {
+		if c < ' ' {
+			return ' '
+		}
+		return c
+	}, text)
+	fmt.Fprintf(to, "-- %s\n", text)
+}
+
+// Finish writes the script, once all rows were written and checked in the rehearsal.
+func (s *Script) Finish(ctx context.Context, out io.Writer) error {
+	if err := s.close(); err != nil {
+		return err
+	}
+	numbers, err := s.numbers(ctx)
+	if err != nil {
+		return err
+	}
+	asserted, err := s.assertions(ctx)
+	if err != nil {
+		return err
+	}
+	to := bufio.NewWriterSize(out, 1<<16)
+	s.head(to)
+	put(to, s.Dialect.Open(s.Locked)...)
+	there, err := s.putKeys(to)
+	if err != nil {
+		return err
+	}
+	if err := s.staged.copyTo(to); err != nil {
+		return err
+	}
+	fmt.Fprintln(to)
+	say(to, "Guards: what the load was judged against is as it was.")
+	counts := s.counts(s.before, "no longer has the %s that this script was written for")
+	put(to, s.Dialect.Stop(slices.Concat(counts, there, s.guards))...)
+	put(to, numbers...)
+	if err := s.body.copyTo(to); err != nil {
+		return err
+	}
+	fmt.Fprintln(to)
+	say(to, "Checks before the commit.")
+	put(to, s.Dialect.Stop(asserted)...)
+	put(to, s.Dialect.Close()...)
+	return to.Flush()
+}
+
+// head tells a person what the script is.
+func (s *Script) head(to io.Writer) {
+	say(to, "Written by ladle %s from %s.", s.Program, filepath.Base(s.Plan.File.Path))
+	for _, f := range s.Plan.Feeds {
+		say(to, "Input %s: %s", f.Name(), s.Files[f.Name()])
+	}
+	say(to, "Run it with: %s", s.Dialect.Run())
+	say(to, "It is one transaction: it does all of what follows, or stops with a sentence and changes nothing.")
+	say(to, "It is not noted in ladle's logbook. Run a second time, it stops.")
+}

@@ -48,7 +48,7 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,relations,keyed,proof,relink,interrupts",
+	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,relations,keyed,script,proof,relink,interrupts",
 		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, and "+
 			"what relations, checks and the logbook cost on each, and how soon an interrupt ends a load")
 	flag.Parse()
@@ -67,7 +67,7 @@ func main() {
 			continue
 		}
 		part, on, _ := strings.Cut(kind, ":") // of all kinds of databases, or of one
-		if measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "proof": b.proof,
+		if measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "script": b.script, "proof": b.proof,
 			"relink": b.relink, "interrupts": b.interrupts}[part]; measure != nil {
 			stop(measure(on, *runs))
 			continue

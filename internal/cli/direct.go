@@ -64,9 +64,9 @@ func direct(c *cli.Command) (bool, error) {
 			}
 		}
 		return true, nil
-	case n > 1:
-		return false, fault.New(fault.Wrong, fmt.Sprintf("%s takes one ladle file, or files of rows", c.Name),
-			"give one at a time")
+	case n > ladleFiles:
+		return false, fault.New(fault.Wrong, fmt.Sprintf("%s takes ladle files, or files of rows", c.Name),
+			"give either")
 	}
 	for _, o := range directOptions() {
 		if c.String(o.name) != "" {

@@ -43,6 +43,9 @@ func runFix(ctx context.Context, c *cli.Command, o load.Options) error {
 		}
 		return err
 	}
+	if c.Args().Len() > 1 {
+		return fault.New(fault.Wrong, "--fix writes into one ladle file", "give one at a time")
+	}
 	if !term.Interactive() || c.Bool("json") {
 		return fault.New(fault.Wrong, "--fix asks, but there is no terminal to ask on",
 			"leave it out: what would solve each problem is printed")

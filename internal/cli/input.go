@@ -20,13 +20,25 @@ func inputOption() option {
 
 // ladleFile reads a ladle file, with other files for some of its inputs where the command line gives them.
 func ladleFile(c *cli.Command, path string) (*ladlefile.File, error) {
-	read := ladlefile.Read
-	if bundle.Is(path) {
-		read = func(path string) (*ladlefile.File, error) { return openBundle(c, path) }
+	return ladleFiles(c, []string{path})
+}
+
+// ladleFiles is ladleFile for one or several, which become one.
+func ladleFiles(c *cli.Command, paths []string) (f *ladlefile.File, err error) {
+	parts := make([]*ladlefile.File, len(paths))
+	for i, path := range paths {
+		read := ladlefile.Read
+		if bundle.Is(path) {
+			read = func(path string) (*ladlefile.File, error) { return openBundle(c, path) }
+		}
+		if parts[i], err = read(path); err != nil {
+			return nil, err
+		}
 	}
-	f, err := read(path)
-	if err != nil {
-		return nil, err
+	if f = parts[0]; len(parts) > 1 {
+		if f, err = ladlefile.Together(parts); err != nil {
+			return nil, err
+		}
 	}
 	given := map[string][]string{}
 	var names []string

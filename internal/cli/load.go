@@ -30,8 +30,8 @@ func loadCommand() *command {
 	c := &command{
 		name: "load", phase: doLoad,
 		does:  "load files: show what will be done, ask, write, check, commit",
-		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
-		about: "FILE is a ladle file. Without one, FILEs are CSV files, workbooks or the like: which columns feed " +
+		takes: operands{"FILE...", "ladle files, or files of rows", 1, many},
+		about: "FILE is a ladle file; several of one folder are one load, in the order that their tables need. Without one, FILEs are CSV files, workbooks or the like: which columns feed " +
 			"which is found as draft finds it, shown, and asked where it is uncertain.\n\nEverything is one " +
 			"transaction. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
@@ -75,7 +75,7 @@ func tryCommand() *command {
 	c := &command{
 		name: "try", phase: doLoad,
 		does:  "dry run: do everything that load does, checks included, then roll it back",
-		takes: operands{"FILE...", "a ladle file, or files of rows", 1, many},
+		takes: operands{"FILE...", "ladle files, or files of rows", 1, many},
 		about: "The exit status is the one that load with the same options would have.",
 		options: []option{databaseOption(), otherOption(), waitOption(), retriesOption(), timeoutOption(),
 			{name: "first", value: "N", group: groupInput, does: "read only the first N lines of each input",
@@ -169,7 +169,7 @@ func runLoad(ctx context.Context, c *cli.Command, o load.Options) error {
 	if without {
 		return runDirect(ctx, c, o)
 	}
-	file, err := ladleFile(c, c.Args().First())
+	file, err := ladleFiles(c, c.Args().Slice())
 	if err != nil {
 		return err
 	}

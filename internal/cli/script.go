@@ -17,7 +17,7 @@ func scriptCommand() *command {
 	c := &command{
 		name: "script", phase: getReady,
 		does:  "write a load as one SQL script, which somebody else runs with the database's own client",
-		takes: operands{"FILE", "one ladle file", 1, 1},
+		takes: operands{"FILE...", "ladle files", 1, many},
 		about: "The load is rehearsed as try does it, and what it writes becomes one transaction in SQL: for psql, mariadb or " +
 			"sqlite3. It begins with guards: where the rows that the load was judged against are not as they were, it stops " +
 			"with a sentence and changes nothing. It ends with checks before the commit. Rows that are there are found by " +
@@ -30,6 +30,8 @@ func scriptCommand() *command {
 		examples: []example{
 			{"The load of the harbour's files, for somebody else to run", "ladle script port-merrow/harbour.ladle.yaml --db " +
 				"port-merrow/harbour.db -o port-merrow/season.sql"},
+			{"Rows that the file no longer has are removed, where gone_from_file: says so", "ladle script " +
+				"port-merrow/harbour.ladle.yaml --db port-merrow/harbour.db --allow-removal -o port-merrow/cleared.sql"},
 		},
 		run: runScript,
 	}
@@ -39,12 +41,12 @@ func scriptCommand() *command {
 
 func runScript(ctx context.Context, c *cli.Command) error {
 	showProgress(c)
-	file, err := ladleFile(c, c.Args().First())
+	file, err := ladleFiles(c, c.Args().Slice())
 	if err != nil {
 		return err
 	}
 	out, db := c.String("output"), c.String("db")
-	read := []string{c.Args().First(), db}
+	read := append(c.Args().Slice(), db)
 	for _, in := range file.Inputs {
 		read = append(read, in.Paths...)
 	}

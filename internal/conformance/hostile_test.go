@@ -251,7 +251,7 @@ func TestHelp(t *testing.T) {
 	overview, manual := w.run("help").stdout, w.run("manual").stdout
 	assert.Equal(t, overview, w.run().stdout)
 	commands := regexp.MustCompile(`(?m)^  ([a-z][a-z-]+)  +[a-z]`).FindAllStringSubmatch(overview, -1)
-	require.Len(t, commands, 21)
+	require.Len(t, commands, 22)
 	for _, c := range commands {
 		help := w.run("help", c[1])
 		require.Equal(t, 0, help.status, c[1])

@@ -57,8 +57,9 @@ func TestOldIDs(t *testing.T) {
 			query:    "SELECT mark_id FROM light", rows: []string{"7", "7"},
 		},
 		{
-			name:   "ids that the file brings leave the counter past them",
-			script: "CREATE TABLE mark (id ID, name VARCHAR(9) NOT NULL UNIQUE);",
+			name:    "ids that the file brings leave the counter past them",
+			counted: true,
+			script:  "CREATE TABLE mark (id ID, name VARCHAR(9) NOT NULL UNIQUE);",
 			tables: "mark: {from: in, key: id, columns: {id: I, name: N}}\n" +
 				"  more: {into: mark, from: more, key: name, columns: {name: N}}",
 			files:    map[string]string{"in": "I,N\n40,a\n7,b\n", "more": "N\nc\n"},

@@ -57,6 +57,7 @@ type relation struct {
 	tables       string            // of the ladle file, whose inputs are the files
 	files        map[string]string // by input
 	more         []string          // of the command line
+	counted      bool              // see world
 	status       int
 	accounts     []string
 	asides       []string
@@ -72,6 +73,7 @@ func relate(t *testing.T, cases []relation) {
 		for _, c := range cases {
 			t.Run(c.name, func(t *testing.T) {
 				w := newWorld(t, on, quotedFor(on, c.script))
+				w.counted = c.counted
 				inputs := "inputs:\n"
 				for _, name := range slices.Sorted(maps.Keys(c.files)) {
 					w.write(name+".csv", c.files[name])

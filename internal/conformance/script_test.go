@@ -118,7 +118,7 @@ func (w *world) script(more []string) (compare func()) {
 	copied := *w
 	copied.dir = w.TempDir()
 	require.NoError(w, os.CopyFS(copied.dir, os.DirFS(w.dir)))
-	judged, run := w.copies(w)
+	judged, run, drop := w.copies(w)
 	copied.db = judged
 	arguments := []string{"script", "f.ladle.yaml", "--db", judged, "-o", "script.sql", "--json"}
 	for i, a := range more {
@@ -133,7 +133,7 @@ func (w *world) script(more []string) (compare func()) {
 	var doc report
 	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
 	if doc.Outcome != "written" {
-		return func() {}
+		return drop
 	}
 	copied.db = run
 	out, err := copied.client(&copied, "script.sql")
@@ -142,10 +142,11 @@ func (w *world) script(more []string) (compare func()) {
 		w.Helper()
 		assert.Equal(w, w.data(), copied.data(), "the script gives the same tables as the load:\n%.20000s",
 			copied.read("script.sql"))
+		drop()
 	}
 }
 
-func (s sqliteFile) copies(*world) (judged, run string) { return "db", "db" }
+func (s sqliteFile) copies(*world) (judged, run string, drop func()) { return "db", "db", func() {} }
 
 func (s sqliteFile) client(w *world, file string) (string, error) {
 	return client(w, file, "sqlite3", w.db)
@@ -173,16 +174,19 @@ func restore(w *world, dump []byte, name string, arguments ...string) {
 }
 
 // copies copies the schema, and those whose names begin with its own, under other names.
-func (s postgresSchema) copies(w *world) (judged, run string) {
+func (s postgresSchema) copies(w *world) (judged, run string, drop func()) {
 	w.Helper()
 	from, to := w.schema(), testName()
 	text, err := exec.Command("pg_dump", "-n", from+"*", change(w.db, func(u *url.URL) { u.RawQuery = "" })).Output()
 	require.NoError(w, err)
 	text = bytes.ReplaceAll(text, []byte(from), []byte(to))
 	restore(w, text, "psql", "-X", "-q", "-v", "ON_ERROR_STOP=1", change(w.db, func(u *url.URL) { u.RawQuery = "" }))
-	w.Cleanup(func() { s.query(w, "DROP SCHEMA "+to+" CASCADE; SELECT 1") })
 	copied := strings.ReplaceAll(w.db, from, to)
-	return copied, copied
+	return copied, copied, func() {
+		for _, name := range s.query(w, "SELECT nspname FROM pg_namespace WHERE nspname LIKE '"+to+"%'") {
+			s.query(w, "DROP SCHEMA "+name+" CASCADE; SELECT 1")
+		}
+	}
 }
 
 func (s postgresSchema) client(w *world, file string) (string, error) {
@@ -191,20 +195,21 @@ func (s postgresSchema) client(w *world, file string) (string, error) {
 }
 
 // copies copies the tables, routines and counters of the database, twice: a rehearsal moves the counters.
-func (s mysqlDatabase) copies(w *world) (judged, run string) {
+func (s mysqlDatabase) copies(w *world) (judged, run string, drop func()) {
 	w.Helper()
 	name := w.db[strings.LastIndex(w.db, "/")+1:]
 	text, err := exec.Command("mariadb-dump", append(s.login(w), "--routines", "--triggers", "--single-transaction", name)...).Output()
 	require.NoError(w, err)
+	var names []string
 	copies := make([]string, 2)
 	for i := range copies {
 		copied := testName()
 		s.exec(w, "", "CREATE DATABASE "+copied)
-		w.Cleanup(func() { s.exec(w, "", "DROP DATABASE "+copied) })
+		names = append(names, copied)
 		restore(w, text, "mariadb", append(s.login(w), copied)...)
 		copies[i] = mysqlURL() + "/" + copied
 	}
-	return copies[0], copies[1]
+	return copies[0], copies[1], func() { s.exec(w, "", "DROP DATABASE "+strings.Join(names, "; DROP DATABASE ")) }
 }
 
 // login are the options by which a client of the server logs in.

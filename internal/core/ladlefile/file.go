@@ -44,6 +44,7 @@ type File struct {
 	Limit      Limit
 	SetAsideAs SetAsideAs // empty for CSV
 	Claims     []*Claim
+	Parts      []*File // the ladle files that it is made of, see Together; nil for one
 }
 
 // Input is a named origin of rows.

@@ -73,7 +73,7 @@ func (b *recorder) Changed(ctx context.Context, turn int, t *schema.Table, by, c
 
 // entry is the run as the logbook keeps it.
 func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
-	entry := &logbook.Run{Token: r.token, Kind: logbook.Load, LadleFile: filepath.Base(r.file.Path),
+	entry := &logbook.Run{Token: r.token, Kind: logbook.Load, LadleFile: r.file.Base(),
 		LadleSum: r.file.Sum, Program: r.Program,
 		User: r.user, Level: string(r.Level), Started: r.started}
 	for i, f := range r.in.Plan.Feeds {

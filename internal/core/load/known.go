@@ -3,7 +3,6 @@ package load
 import (
 	"context"
 	"fmt"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -52,7 +51,7 @@ func (r *run) known(ctx context.Context) (goOn bool, err error) {
 
 // drift says of columns that an input has and didn't have when it was loaded the last time, or the other way round.
 func (r *run) drift(ctx context.Context) error {
-	before, err := logbook.Before(ctx, r.db, filepath.Base(r.file.Path))
+	before, err := logbook.Before(ctx, r.db, r.file.Base())
 	if before == nil || err != nil {
 		return err
 	}

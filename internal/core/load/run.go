@@ -158,6 +158,13 @@ func since(start time.Time) float64 { return time.Since(start).Seconds() }
 
 // open opens the inputs, and asks before a file is read whether the database will do what the load asks of it.
 func (r *run) open(ctx context.Context) (err error) {
+	for _, part := range r.file.Parts { // what is wrong with one of several ladle files is said of that one
+		in, err := intake.Open(ctx, part, r.db, intake.Options{First: r.First, Others: r.Others})
+		if err != nil {
+			return err
+		}
+		in.Close()
+	}
 	if r.in, err = intake.Open(ctx, r.file, r.db, intake.Options{Corrected: r.Corrected, First: r.First,
 		Others: r.Others}); err != nil {
 		return err

@@ -167,7 +167,7 @@ const (
 
 // New returns the report of a load that has read nothing yet. files names the files of each feed.
 func New(p *plan.Plan, files []string, level check.Level, notes []string) *Report {
-	r := &Report{LadleFile: p.File.Path, Database: p.Schema.Database, Limit: p.File.Limit.String(), Level: level,
+	r := &Report{LadleFile: p.File.Title(), Database: p.Schema.Database, Limit: p.File.Limit.String(), Level: level,
 		Notes: append([]string{}, notes...),
 		Rules: []RuleEffect{}, Lookups: []Lookup{}, Steps: []Step{}, Checks: []check.Result{}, Newest: []Rows{}, SetAside: []SetAside{},
 		Groups: []setaside.Group{}}

@@ -225,7 +225,7 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 
 // head tells a person what the script is.
 func (s *Script) head(to io.Writer) {
-	say(to, "Written by ladle %s from %s.", s.Program, filepath.Base(s.Plan.File.Path))
+	say(to, "Written by ladle %s from %s.", s.Program, s.Plan.File.Base())
 	for _, f := range s.Plan.Feeds {
 		say(to, "Input %s: %s", f.Name(), s.Files[f.Name()])
 	}

@@ -154,8 +154,8 @@ func (*script) Matches(t *schema.Table, column, other string, nulls bool) string
 // Same compares the bytes of texts.
 func (*script) Same(t *schema.Table, column, other string) string {
 	own := quote(t.Name) + "." + quote(column)
-	if c := t.Column(column); c != nil && c.Type.Kind == value.Text {
-		return fmt.Sprintf("BINARY %s <=> BINARY %s", own, other)
+	if c := t.Column(column); c != nil {
+		return fmt.Sprintf("BINARY %s <=> BINARY %s", exactly(c, own), exactly(c, other))
 	}
 	return own + " <=> " + other
 }

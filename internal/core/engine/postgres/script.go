@@ -136,8 +136,12 @@ func (s *script) Matches(t *schema.Table, column, other string, nulls bool) stri
 
 // Same compares as texts: not all types can be compared, and some are equal that are not the same.
 func (s *script) Same(t *schema.Table, column, other string) string {
-	return fmt.Sprintf("%s.%s::text COLLATE \"C\" IS NOT DISTINCT FROM (%s)::text COLLATE \"C\"", s.db.table(t),
-		quote(column), other)
+	c := t.Column(column)
+	own := s.db.table(t) + "." + quote(column)
+	if c == nil {
+		return own + " = " + other
+	}
+	return fmt.Sprintf("%s COLLATE \"C\" IS NOT DISTINCT FROM %s COLLATE \"C\"", exactly(c, own), exactly(c, other))
 }
 
 func (s *script) Insert(t *schema.Table, columns []string) string {
@@ -166,9 +170,9 @@ func (s *script) Delete(t *schema.Table, from engine.Joined) string {
 func (s *script) DeleteEqual(t *schema.Table, room string, columns []string) []string {
 	texts := make([]string, len(columns))
 	for i, c := range columns {
-		texts[i] = quote(c) + "::text COLLATE \"C\""
+		texts[i] = exactly(t.Column(c), quote(c))
 	}
-	row := "ROW(" + strings.Join(texts, ", ") + ")::text"
+	row := asText(texts)
 	numbered := "row_number() OVER (PARTITION BY " + row + ")"
 	return []string{fmt.Sprintf("DELETE FROM %s WHERE ctid IN (SELECT a.ctid FROM (SELECT ctid, %s AS whole, %s AS n "+
 		"FROM %s) a JOIN (SELECT %s AS whole, %s AS n FROM %s) b ON a.whole = b.whole AND a.n = b.n)", s.db.table(t), row,

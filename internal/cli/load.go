@@ -226,12 +226,17 @@ func loadFile(ctx context.Context, file *ladlefile.File, database string, waits 
 		return nil, err
 	}
 	defer at.close()
+	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
+	return at.load(ctx, o)
+}
+
+// load loads the ladle file of a session into its database.
+func (at *session) load(ctx context.Context, o load.Options) (*report.Report, error) {
 	o.Program = Version
 	if o.SetAside == "" {
-		o.SetAside = besideBundle(file)
+		o.SetAside = besideBundle(at.file)
 	}
 	o.Committing = func() { committing.Store(true) }
-	o.Reopen = func(ctx context.Context) (engine.Database, error) { return open(ctx, database, waits) }
 	o.Retrying = func(n int, why error) {
 		at.progress.Say("attempt %d: %s; trying again", n, fault.ProblemsOf(why)[0].What)
 	}

@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"os"
 	"os/exec"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -109,6 +110,75 @@ checks:
 		r = w.run("script", "f.ladle.yaml", "--db", w.db, "-o", "in.csv", "--replace")
 		assert.Equal(t, 2, r.status, r.stdout+r.stderr)
 	})
+}
+
+// TestStandardScript: PostgreSQL takes a script in standard SQL, written without it from a workbook of its tables, and has
+// the same rows then as after a load, but for ids; each query of the script gives the answer that stands before it.
+func TestStandardScript(t *testing.T) {
+	const rows = "SELECT v.reg_no, v.name, f.name, v.gt, c.arrived, c.dues, c.paid FROM vessel v LEFT JOIN flag f ON f.id = " +
+		"v.flag_id LEFT JOIN port_call c ON c.vessel_id = v.id ORDER BY v.reg_no, c.arrived"
+	worlds := make([]*world, 2)
+	for i := range worlds {
+		w := newWorld(t, postgresSchema{}, port+"ALTER TABLE flag ALTER id RESTART WITH 9; ALTER TABLE vessel ALTER id "+
+			"RESTART WITH 9; ALTER TABLE port_call ALTER id RESTART WITH 9; INSERT INTO vessel VALUES (8, 'Z9', 'Auk', 2, 1)")
+		w.write("in.csv", "Reg,Name,GT,Flag\nA1,Heron II,101,Denmark\nB1,\"it's \\ \",12.0,Norway\nB2,\"two\nlines\",,Iceland\nB3,Auk,x,Norway\n")
+		w.write("calls.csv", "Reg,At,Paid\nA1,2026-02-01 10:00,true\nB2,2026-02-02 11:00,false\nB2,2026-02-02 11:00,false\nA1,2026-01-01 10:00,\nZ9,2026-02-03 10:00,true\n")
+		w.write("f.ladle.yaml", `ladle: 1
+inputs: {in: {file: in.csv}, calls: {file: calls.csv}}
+tables:
+  vessel:
+    from: in
+    already_there: update
+    key: reg_no
+    columns: {reg_no: Reg, name: Name, gt: GT, flag_id: {from: Flag, lookup: flag.name, not_found: add}}
+  port_call:
+    from: calls
+    key: [vessel_id, arrived]
+    columns: {vessel_id: {from: Reg, lookup: vessel.reg_no}, arrived: At, paid: Paid}
+set_aside_limit: 1
+checks:
+- {claim: nobody owes, no_rows: select id from port_call where dues > 0}
+- {claim: all calls, how_many: select id from port_call, exactly: 4}
+`)
+		worlds[i] = w
+	}
+	w, loaded := worlds[0], worlds[1]
+	doc, out := loaded.load("load")
+	require.Equal(t, 4, doc.Status, out.stdout)
+	r := w.run("dictionary", "--db", w.db, "-o", "tables.xlsx")
+	require.Equal(t, 0, r.status, r.stderr)
+	r = w.run("script", "f.ladle.yaml", "--for", "standard", "--tables", "tables.xlsx", "-o", "s.sql", "--json")
+	require.Equal(t, 4, r.status, r.stdout+r.stderr)
+	script := w.read("s.sql")
+	w.write("run.sql", "\\set ON_ERROR_STOP on\n"+script+"COMMIT;\n")
+	for range 2 { // the second time it adds nothing
+		said, err := w.client(w, "run.sql")
+		require.NoError(t, err, said)
+		assert.Equal(t, loaded.query(rows), w.query(rows))
+	}
+	asked := regexp.MustCompile(`(?m)^-- (\d+|no rows): .*\n([^;]*);`).FindAllStringSubmatch(script, -1)
+	require.Len(t, asked, 7)
+	for _, q := range asked {
+		answer := []string{}
+		if q[1] != "no rows" {
+			answer = append(answer, q[1])
+		}
+		assert.Equal(t, answer, w.query(q[2]), q[0])
+	}
+	for _, c := range []struct{ from, to, says string }{
+		{"already_there: update", "already_there: set_aside", "already_there: set_aside, which takes the rows that are there"},
+		{"already_there: update", "gone_from_file: {remove: yes, at_most: 5}", "has gone_from_file:"},
+		{"{file: in.csv}", "{query: select 1}", "reads the database that is loaded into"},
+	} {
+		w.write("g.ladle.yaml", strings.Replace(w.read("f.ladle.yaml"), c.from, c.to, 1))
+		r := w.run("script", "g.ladle.yaml", "--for", "standard", "--tables", "tables.xlsx", "-o", "t.sql")
+		assert.Equal(t, 2, r.status, c.says)
+		assert.Contains(t, r.stderr, c.says)
+	}
+	r = w.run("script", "f.ladle.yaml", "--for", "standard", "-o", "t.sql")
+	assert.Contains(t, r.stderr, "--for standard needs the tables of the server")
+	r = w.run("script", "f.ladle.yaml", "--for", "standard", "--tables", "in.csv", "-o", "t.sql")
+	assert.Contains(t, r.stderr, "not a workbook")
 }
 
 // script has a load written as a script, in a copy of the folder and of the database, and runs that with the database's

@@ -31,7 +31,7 @@ func TestSeveralLadleFiles(t *testing.T) {
 		assert.Equal(t, before, w.dump())
 		assert.Equal(t, "vessel: 2 = 2 added, 0 same, 0 repeated, 0 aside\nvessel (vessels): 1 = 1 added, 0 same, 0 repeated, 0 "+
 			"aside\nport_call: 2 = 2 added, 0 same, 0 repeated, 0 aside", doc.tallies())
-		doc, r = load("load", "--yes")
+		_, r = load("load", "--yes")
 		require.Equal(t, 0, r.status, r.stdout)
 		assert.Equal(t, []string{"A1|2026-01-01 10:00:00", "A1|2026-02-02 10:00:00", "B1|2026-02-01 10:00:00"},
 			w.query("SELECT reg_no, arrived FROM port_call c JOIN vessel v ON v.id = c.vessel_id ORDER BY 1, 2"))

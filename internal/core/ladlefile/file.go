@@ -81,6 +81,7 @@ func (in *Input) FromDatabase() bool { return in.Query.Given() || in.Tables != n
 // Block says how lines of one input become rows of one table.
 type Block struct {
 	Name           Text
+	written        string // its name in the ladle file, where Together gave it another one
 	Into           Text // the table, where its name isn't the block's
 	From           Text // the name of the input
 	Key            []Text

@@ -1,6 +1,7 @@
 package ladlefile
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -35,6 +36,7 @@ func Together(files []*File) (*File, error) {
 				if !b.Into.Given() {
 					renamed.Into = b.Name
 				}
+				renamed.written = b.Name.Value
 				renamed.Name.Value = fmt.Sprintf("%s (%s)", b.Name.Value, short(f.Path))
 				b = &renamed
 			}
@@ -43,6 +45,9 @@ func Together(files []*File) (*File, error) {
 	}
 	return &all, nil
 }
+
+// Written is the name of the block as it stands in its ladle file.
+func (b *Block) Written() string { return cmp.Or(b.written, b.Name.Value) }
 
 // short is the name of a ladle file without what all their names end with.
 func short(path string) string {

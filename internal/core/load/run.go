@@ -70,6 +70,10 @@ type Options struct {
 	// it. It goes with Try.
 	Script io.Writer
 
+	// Standard has the script be in standard SQL, judged against the tables of a database without rows, which are those of
+	// a server that can't be asked.
+	Standard bool
+
 	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
 	Reopen logbook.Reopen
 
@@ -109,6 +113,7 @@ type run struct {
 	failed   int              // attempts
 	denied   []*engine.Denied // what the user may not do
 	script   *script.Script
+	adding   map[string]bool      // of a script in standard SQL: the lookups that add what they don't find
 	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
 }
 
@@ -158,6 +163,11 @@ func since(start time.Time) float64 { return time.Since(start).Seconds() }
 
 // open opens the inputs, and asks before a file is read whether the database will do what the load asks of it.
 func (r *run) open(ctx context.Context) (err error) {
+	if r.Standard {
+		if err := script.Apart(r.file); err != nil {
+			return err
+		}
+	}
 	for _, part := range r.file.Parts { // what is wrong with one of several ladle files is said of that one
 		in, err := intake.Open(ctx, part, r.db, intake.Options{First: r.First, Others: r.Others})
 		if err != nil {
@@ -170,7 +180,9 @@ func (r *run) open(ctx context.Context) (err error) {
 		return err
 	}
 	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
-	if err = r.in.Foresee(ctx, r.db); err == nil {
+	if r.Standard {
+		err = r.loosen()
+	} else if err = r.in.Foresee(ctx, r.db); err == nil {
 		err = r.mayRun(ctx)
 	}
 	if err == nil {
@@ -375,6 +387,9 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 	}
 	if why, err := r.stops(ctx, tx, j, shown); why != nil || err != nil {
 		return false, r.refuse(j, why, err)
+	}
+	if r.Standard {
+		return false, r.writeStandard(ctx, tx, j)
 	}
 	if r.Try {
 		if err := r.report.Sample(ctx, j); err != nil {

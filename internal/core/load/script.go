@@ -6,14 +6,16 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/reason"
+	"ladle/internal/core/report"
 	"ladle/internal/core/script"
 	"ladle/internal/core/write"
 )
 
 // mayScript asks, before a file is read, whether the load can be written as a script: that takes a rehearsal that writes.
 func (r *run) mayScript(ctx context.Context) error {
-	if r.Script == nil {
+	if r.Script == nil || r.Standard {
 		return nil
 	}
 	if r.denied != nil {
@@ -33,16 +35,41 @@ func (r *run) beginScript(ctx context.Context, tx engine.Tx, w *write.Writer) (e
 	if r.Script == nil {
 		return nil
 	}
-	files := map[string]string{}
-	for _, in := range r.report.Inputs {
-		files[in.Input] = in.File
-	}
-	r.script, err = script.New(ctx, tx, w.Judgement, script.Options{Plan: r.in.Plan, Program: r.Program, Place: r.placeOfLine(),
-		Claims: r.in.Claims(), Dialect: r.db.Script(), Locked: r.in.Plan.Locked(), Files: files})
+	o := r.scriptOptions()
+	o.Dialect, o.Locked = r.db.Script(), r.in.Plan.Locked()
+	r.script, err = script.New(ctx, tx, w.Judgement, o)
 	if err == nil {
 		w.Tx, w.Next = r.script, r.script.Next
 	}
 	return err
+}
+
+func (r *run) scriptOptions() script.Options {
+	files := map[string]string{}
+	for _, in := range r.report.Inputs {
+		files[in.Input] = in.File
+	}
+	return script.Options{Plan: r.in.Plan, Program: r.Program, Place: r.placeOfLine(), Claims: r.in.Claims(), Files: files}
+}
+
+// loosen has lines be judged without the rows that are there.
+func (r *run) loosen() (err error) {
+	if err = script.Loosen(r.in.Plan); err == nil {
+		r.adding, err = script.AllAdd(r.in.Plan)
+	}
+	return err
+}
+
+// writeStandard writes what was judged in standard SQL.
+func (r *run) writeStandard(ctx context.Context, db engine.Reader, j *judge.Judgement) error {
+	r.report.Lookups = []report.Lookup{} // whether names are new, only the server knows
+	r.report.Notes = append(r.report.Notes, "judged without the rows that are there: which keys are there already, and "+
+		"whether lookups find their names, shows when the script runs")
+	if err := script.NewStandard(db, j, r.scriptOptions()).Write(ctx, r.Script, r.adding); err != nil {
+		return err
+	}
+	r.report.Outcome = report.Tried
+	return r.placeSetAside(j, notLoaded)
 }
 
 // placeOfLine returns what says where a line of an input stands, by its number.

@@ -199,7 +199,10 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 		return err
 	}
 	to := bufio.NewWriterSize(out, 1<<16)
-	s.head(to)
+	head(to, &s.Options)
+	say(to, "Run it with: %s", s.Dialect.Run())
+	say(to, "It is one transaction: it does all of what follows, or stops with a sentence and changes nothing. Run a second time,")
+	say(to, "it stops.")
 	put(to, s.Dialect.Open(s.Locked)...)
 	there, err := s.putKeys(to)
 	if err != nil {
@@ -224,12 +227,10 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 }
 
 // head tells a person what the script is.
-func (s *Script) head(to io.Writer) {
-	say(to, "Written by ladle %s from %s.", s.Program, s.Plan.File.Base())
-	for _, f := range s.Plan.Feeds {
-		say(to, "Input %s: %s", f.Name(), s.Files[f.Name()])
+func head(to io.Writer, o *Options) {
+	say(to, "Written by ladle %s from %s.", o.Program, o.Plan.File.Base())
+	for _, f := range o.Plan.Feeds {
+		say(to, "Input %s: %s", f.Name(), o.Files[f.Name()])
 	}
-	say(to, "Run it with: %s", s.Dialect.Run())
-	say(to, "It is one transaction: it does all of what follows, or stops with a sentence and changes nothing.")
-	say(to, "It is not noted in ladle's logbook. Run a second time, it stops.")
+	say(to, "It is not noted in ladle's logbook.")
 }

@@ -121,28 +121,30 @@ func (s *Script) addRows(ctx context.Context, b *value.Batch) error {
 
 // lines tells from which lines the rows are that come next.
 func (s *Script) lines() func(first, last int) (string, error) {
-	lines := s.part.Lines
-	if lines == nil {
+	if s.part.Lines == nil {
 		return nil
 	}
-	feed := s.part.Step.Feed.Number
-	return func(first, last int) (string, error) {
-		from, err := s.Place(feed, lines[first])
-		if err != nil {
-			return "", err
-		}
-		to, err := s.Place(feed, lines[last])
-		switch {
-		case err != nil:
-			return "", err
-		case from.File != to.File:
-			return fmt.Sprintf("%s, %s to %s, %s", from.File, from.Words(), to.File, to.Words()), nil
-		case from.Line == to.Line:
-			return from.File + ", " + from.Words(), nil
-		}
-		word, line, _ := strings.Cut(from.Words(), " ")
-		return fmt.Sprintf("%s, %ss %s to %d", from.File, word, line, to.Line), nil
+	return func(first, last int) (string, error) { return linesOf(s.Place, s.part, first, last) }
+}
+
+// linesOf names the lines from which some of the rows of a part are.
+func linesOf(place func(feed int, line int64) (reason.Place, error), p write.Part, first, last int) (string, error) {
+	feed := p.Step.Feed.Number
+	from, err := place(feed, p.Lines[first])
+	if err != nil {
+		return "", err
 	}
+	to, err := place(feed, p.Lines[last])
+	switch {
+	case err != nil:
+		return "", err
+	case from.File != to.File:
+		return fmt.Sprintf("%s, %s to %s, %s", from.File, from.Words(), to.File, to.Words()), nil
+	case from.Line == to.Line:
+		return from.File + ", " + from.Words(), nil
+	}
+	word, line, _ := strings.Cut(from.Words(), " ")
+	return fmt.Sprintf("%s, %ss %s to %d", from.File, word, line, to.Line), nil
 }
 
 func (s *Script) closeAdded(g *group) {

@@ -424,7 +424,7 @@ func (p place) ruleThere() (section string, rule *clean.Rule) {
 
 // block is a setting of the block of the step.
 func (p place) block(key string, value any) ladlefile.Setting {
-	return ladlefile.Setting{At: []string{"tables", p.of.of.Step.Block.Name.Value}, Key: key, Value: value}
+	return ladlefile.Setting{At: []string{"tables", p.of.of.Step.Block.Written()}, Key: key, Value: value}
 }
 
 // keyColumn is the column of the file that is the key of the step; "" where it is not one alone, or the file has rules
@@ -448,7 +448,7 @@ func (p place) lookup() (*plan.Lookup, []string) {
 	if of.Step == nil {
 		return nil, nil
 	}
-	return lookupIn(of.Lookup, p.of.Why, []string{"tables", of.Step.Block.Name.Value, "columns", of.Target})
+	return lookupIn(of.Lookup, p.of.Why, []string{"tables", of.Step.Block.Written(), "columns", of.Target})
 }
 
 // lookupIn looks for the lookup that why is about in l and in those inside of it.

@@ -82,8 +82,8 @@ func (in *Input) FromDatabase() bool { return in.Query.Given() || in.Tables != n
 type Block struct {
 	Name           Text
 	written        string // its name in the ladle file, where Together gave it another one
-	Into           Text // the table, where its name isn't the block's
-	From           Text // the name of the input
+	Into           Text   // the table, where its name isn't the block's
+	From           Text   // the name of the input
 	Key            []Text
 	Keyless        bool // key: none
 	AllColumns     bool // key: all_columns

@@ -47,7 +47,7 @@ chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...
 	go tool staticcheck ./...
-	cd dist && go vet .
+	cd dist && go vet . && go test -count=1 .
 	@test -z "$$(gofmt -l .)" || { echo "gofmt would change:"; gofmt -l .; exit 1; }
 
 bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite" leaves out much

@@ -4,15 +4,19 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"math"
 	"net/url"
 	"os"
 	"os/exec"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ladle/internal/seeded"
 )
 
 // otherPort is the port with other ids.
@@ -298,4 +302,27 @@ func (mysqlDatabase) login(w *world) []string {
 
 func (s mysqlDatabase) client(w *world, file string) (string, error) {
 	return client(w, file, "mariadb", append(s.login(w), w.db[strings.LastIndex(w.db, "/")+1:])...)
+}
+
+// TestScriptsKeepDoubles: each double of the file is the same to the last bit in what a script and a load write.
+func TestScriptsKeepDoubles(t *testing.T) {
+	types := map[string]string{"sqlite": "REAL", "postgres": "double precision"}
+	r := seeded.Rand(t)
+	lines := "N,X\n0,0\n1,-0.1\n2,1.7976931348623157e19\n3,5e-19\n4,392837.55775851407\n5,0.31158776221490602\n"
+	for i := 6; i < 400; i++ {
+		lines += fmt.Sprintf("%d,%s\n", i, strconv.FormatFloat((r.Float64()-0.5)*math.Pow(10, float64(r.IntN(30)-15)), 'g', -1, 64))
+	}
+	everywhere(t, func(t *testing.T, on server) {
+		for name, kind := range types {
+			if servers[name] == on {
+				w := newWorld(t, on, "CREATE TABLE depth (n INTEGER PRIMARY KEY, x "+kind+")")
+				w.write("in.csv", lines)
+				w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {depth: {from: "+
+					"in, key: n, columns: {n: N, x: X}}}\nset_aside_limit: 5\n")
+				doc, out := w.load("load") // which holds it against the script
+				require.Equal(t, "loaded", doc.Outcome, out.stdout)
+				assert.Equal(t, []string{"1"}, w.query("SELECT CASE WHEN count(*) > 394 THEN 1 ELSE 0 END FROM depth"))
+			}
+		}
+	})
 }

@@ -74,7 +74,7 @@ func (p *Progress) say(text string) {
 	case JSON:
 		p.object(struct {
 			Says string `json:"says"`
-		}{text})
+		}{Safe(text)})
 	case Plain:
 		p.clear()
 		fmt.Fprintln(p.out, Safe(text))
@@ -127,7 +127,7 @@ func (p *Progress) Show(what string, done, of int64, unit string) {
 			Done int64  `json:"done"`
 			Of   int64  `json:"of"`
 			Unit string `json:"unit"`
-		}{what, done, of, unit})
+		}{Safe(what), done, of, unit})
 		return
 	}
 	line := Safe(what) + ": " + account(done, of, unit, now.Sub(p.begun))

@@ -101,3 +101,33 @@ func TestProgress(t *testing.T) {
 		assert.Equal(t, want, out.String())
 	}
 }
+
+// TestProgressInOtherManners: an object a line, at most one a second but for the last; and nothing at all.
+func TestProgressInOtherManners(t *testing.T) {
+	for manner, want := range map[Manner]string{
+		None: "",
+		JSON: `{"what":"writing calls","done":10,"of":1000,"unit":"rows"}
+{"says":"attempt 1: \\u001b[31m is locked; trying again"}
+{"what":"writing calls","done":500,"of":1000,"unit":"rows"}
+{"what":"writing calls","done":1000,"of":1000,"unit":"rows"}
+{"says":"writing calls: no progress for 30s; waiting for the database or the file"}
+`,
+	} {
+		var out strings.Builder
+		now := time.Unix(0, 0)
+		p := &Progress{manner: manner, out: &out, terminal: true, now: func() time.Time { return now }, shown: now}
+		p.Show("writing calls", 0, 1000, "rows")
+		now = now.Add(time.Second)
+		p.Show("writing calls", 10, 1000, "rows")
+		p.Say("attempt %d: %s is locked; trying again", 1, "\x1b[31m")
+		now = now.Add(900 * time.Millisecond)
+		p.Show("writing calls", 250, 1000, "rows")
+		now = now.Add(100 * time.Millisecond)
+		p.Show("writing calls", 500, 1000, "rows")
+		p.Show("writing calls", 1000, 1000, "rows")
+		p.watch(now.Add(29 * time.Second))
+		p.watch(now.Add(30 * time.Second))
+		p.Clear()
+		assert.Equal(t, want, out.String(), manner)
+	}
+}

@@ -115,7 +115,22 @@ func appendInteger(b []byte, n int64) []byte {
 	return strconv.AppendInt(b, n, 10)
 }
 
+// exactDigits is the number of digits, and of places behind the point, up to which SQLite reads each decimal number as the
+// double that is nearest: the powers of ten that it takes for that are exact.
+const exactDigits = 15
+
+// appendReal adds a double: in as few digits as tell it from others or, where these are many, by the function of the shell
+// that makes it of its parts (sqlite.org/floatingpoint.html).
 func appendReal(b []byte, f float64) []byte {
+	digits := strconv.AppendFloat(nil, f, 'e', -1, 64)
+	mantissa, exponent, _ := bytes.Cut(digits, []byte("e"))
+	power, _ := strconv.Atoi(string(exponent)) // it was written just now
+	count := len(bytes.Trim(mantissa, "-")) - bytes.Count(mantissa, []byte("."))
+	if count > exactDigits || count-power > exactDigits || power > exactDigits {
+		const bits = 53 // of a double
+		part, power := math.Frexp(f)
+		return fmt.Appendf(b, "ieee754(%d, %d)", int64(math.Ldexp(part, bits)), power-bits)
+	}
 	start := len(b)
 	if b = strconv.AppendFloat(b, f, 'g', -1, 64); !bytes.ContainsAny(b[start:], ".e") {
 		b = append(b, ".0"...)

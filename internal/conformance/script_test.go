@@ -306,7 +306,7 @@ func (s mysqlDatabase) client(w *world, file string) (string, error) {
 
 // TestScriptsKeepDoubles: each double of the file is the same to the last bit in what a script and a load write.
 func TestScriptsKeepDoubles(t *testing.T) {
-	types := map[string]string{"sqlite": "REAL", "postgres": "double precision"}
+	types := map[string]string{"sqlite": "REAL", "postgres": "double precision", "mysql": "DOUBLE"}
 	r := seeded.Rand(t)
 	lines := "N,X\n0,0\n1,-0.1\n2,1.7976931348623157e19\n3,5e-19\n4,392837.55775851407\n5,0.31158776221490602\n"
 	for i := 6; i < 400; i++ {

@@ -52,7 +52,8 @@ type Dialect interface {
 	Update(t *schema.Table, columns, values []string, from Joined) string
 	Delete(t *schema.Table, from Joined) string
 
-	// DeleteEqual removes as many rows of t as there are rows in the room, each equal to one of them in all columns.
+	// DeleteEqual removes as many rows of t as there are rows in the room, each equal to one of them in all columns; it is
+	// nil where the database can't do that in a script.
 	DeleteEqual(t *schema.Table, room string, columns []string) []string
 
 	// Other is a second name of t, under which a statement may use it once more.

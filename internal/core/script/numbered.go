@@ -28,8 +28,8 @@ type numbered struct {
 	empty    bool        // no row was there
 	joined   bool        // a statement uses keys
 
-	spans []engine.Span // the locators of the rehearsal
-	known map[int64]int64
+	spans []engine.Span   // the locators of the rehearsal
+	known map[int64]int64 // in memory, as long as the script is written: some 50 bytes a row that is referred to
 	rows  *rows
 }
 

@@ -250,6 +250,10 @@ func (s *Script) Remove(ctx context.Context, t *schema.Table, by []string, keys 
 		if err := s.close(); err != nil {
 			return 0, err
 		}
+		if by == nil && s.Dialect.DeleteEqual(t, "room", kept) == nil {
+			return 0, fault.New(fault.Refused, "nothing tells the rows of "+t.Name+" apart, and a script for this database can't "+
+				"remove single ones of them", "load in place of writing a script, or give the table a key")
+		}
 		s.openRemoved(t, by, kept)
 	}
 	columns := keys.Columns

@@ -179,13 +179,15 @@ func (*script) Delete(t *schema.Table, from engine.Joined) string {
 
 // DeleteEqual has a block go through the rows of the room, and remove one for each.
 func (s *script) DeleteEqual(t *schema.Table, room string, columns []string) []string {
-	var same, names []string
+	if !s.db.compound {
+		return nil
+	}
+	var same []string
 	for _, c := range columns {
-		names = append(names, "r."+quote(c))
 		same = append(same, s.Same(t, c, "r."+quote(c)))
 	}
 	return []string{"DELIMITER //", fmt.Sprintf("BEGIN NOT ATOMIC\n  FOR r IN (SELECT %s FROM %s) DO\n    DELETE FROM %s "+
-		"WHERE %s LIMIT 1;\n  END FOR;\nEND\n//", strings.ReplaceAll(strings.Join(names, ", "), "r.", ""), room,
+		"WHERE %s LIMIT 1;\n  END FOR;\nEND\n//", quoted(columns), room,
 		quote(t.Name), strings.Join(same, " AND ")), "DELIMITER ;"}
 }
 

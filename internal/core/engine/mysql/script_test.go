@@ -68,6 +68,8 @@ func TestStatements(t *testing.T) {
 		"DELIMITER ;"}, s.Stop(guards))
 	without, _ := scripted(false)
 	assert.Equal(t, "mysql -h db.example -P 3307 -u port -p merrow < FILE", without.Run())
+	assert.Nil(t, without.DeleteEqual(table, "room", []string{"name"}), "nor has it a loop")
+	assert.Contains(t, s.DeleteEqual(table, "room", []string{"name"})[1], "FOR r IN (SELECT `name` FROM room) DO")
 	stops := without.Stop(guards)
 	assert.Equal(t, "INSERT INTO ladle_stop SELECT says FROM (SELECT 'it''s not so' AS says UNION ALL SELECT 'it''s not so') s "+
 		"WHERE 1 = 2", stops[1], "MySQL has no compound statements outside of routines: a key that is there twice stops it")

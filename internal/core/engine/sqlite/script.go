@@ -213,7 +213,7 @@ func (*script) Delete(t *schema.Table, from engine.Joined) string {
 	return fmt.Sprintf("DELETE FROM %s WHERE EXISTS (SELECT 1 FROM %s WHERE %s)", quote(t.Name), from.From, from.On)
 }
 
-// DeleteEqual has nothing to do: rows of SQLite have numbers.
+// DeleteEqual is not needed: rows of SQLite have numbers.
 func (*script) DeleteEqual(*schema.Table, string, []string) []string { return nil }
 
 func (*script) Other(*schema.Table) string { return "other" }

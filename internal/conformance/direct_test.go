@@ -54,7 +54,7 @@ func TestDoubtsStopALoadWithoutALadleFile(t *testing.T) {
 		{"a key that isn't there", "Crane no,Quay\n4,North\n5,South\n", "--into crane --key number",
 			`crane has no column "number" for its key`},
 		{"a ladle file beside others", "Crane no,Quay\n4,North\n", "f.ladle.yaml",
-			"takes one ladle file, or files of rows"},
+			"takes ladle files, or files of rows"},
 		{"standard input", "Crane no,Quay\n4,North\n", "-", "since it is read twice"},
 		{"corrected lines", "Crane no,Quay\n4,North\n", "--corrected x.csv", "--corrected goes with a ladle file"},
 	} {

@@ -179,7 +179,7 @@ func (m *maker) missing(t *dictionary.Table) error {
 		return nil
 	}
 	c := m.change(dropsTables, &Change{Table: t.Name, Does: "the table is dropped", Loses: "all of its rows", Hurt: t.Rows,
-		Statements: []string{"DROP TABLE " + m.table(t.Name)}})
+		Statements: []string{"DROP TABLE " + m.Table(t.Name)}})
 	for _, r := range t.PointedBy {
 		if tableOf(m.plan, r.Table) != nil && r.Table != t.Name {
 			c.Refused = fmt.Sprintf("%s refers to it; take that relation out of the plan first", r.Table)
@@ -229,7 +229,7 @@ func (m *maker) newTable(t *dictionary.Table, fresh []*dictionary.Table) {
 		}
 		if !sqlite {
 			m.change(addsRelations, &Change{Table: t.Name, Does: "refers to " + r.Table + " by " + strings.Join(r.Columns, ", "),
-				Statements: []string{"ALTER TABLE " + m.table(t.Name) + " ADD " + m.foreignKey(r)}})
+				Statements: []string{"ALTER TABLE " + m.Table(t.Name) + " ADD " + m.foreignKey(r)}})
 		}
 	}
 }

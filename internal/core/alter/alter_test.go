@@ -86,9 +86,9 @@ func TestWritingSQL(t *testing.T) {
 	}
 	for _, c := range [][3]string{{"postgres", "Big Quay", `"Big Quay"`}, {"mysql", "a`b", "`a``b`"}, {"sqlite", `a"b`, `"a""b"`},
 		{"postgres", "order", `"order"`}, {"mysql", "berth_2", "berth_2"}} {
-		assert.Equal(t, c[2], writer{Dialect: propose.Dialect(c[0])}.name(c[1]))
+		assert.Equal(t, c[2], writer{Dialect: propose.Dialect(c[0])}.Name(c[1]))
 	}
-	assert.Equal(t, `port."Berth"`, writer{Dialect: propose.Postgres}.table("port.Berth"))
+	assert.Equal(t, `port."Berth"`, writer{Dialect: propose.Postgres}.Table("port.Berth"))
 	assert.Equal(t, `'it''s \\ two'`, writer{Dialect: propose.MySQL}.text(`it's \ two`))
 	assert.True(t, sameDefault("'t'", "'t'::character varying"))
 	assert.True(t, sameDefault("5", "5::numeric(4,1)"))

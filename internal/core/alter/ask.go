@@ -31,7 +31,7 @@ func (m *maker) ask(query string) (rows [][]string, err error) {
 
 // count counts the rows of a table for which a condition holds.
 func (m *maker) count(table, condition string) (int64, error) {
-	rows, err := m.ask(fmt.Sprintf("SELECT count(*) FROM %s WHERE %s", m.table(table), condition))
+	rows, err := m.ask(fmt.Sprintf("SELECT count(*) FROM %s WHERE %s", m.Table(table), condition))
 	if err != nil || len(rows) != 1 {
 		return 0, err
 	}
@@ -47,8 +47,8 @@ func (m *maker) named(t *dictionary.Table, condition string) (string, error) {
 	if columns == nil {
 		columns = []string{t.Columns[0].Name}
 	}
-	rows, err := m.ask(fmt.Sprintf("SELECT %s FROM %s WHERE %s ORDER BY %s LIMIT %d", m.names(columns), m.table(t.Name),
-		condition, m.names(columns), mostNamed+1))
+	rows, err := m.ask(fmt.Sprintf("SELECT %s FROM %s WHERE %s ORDER BY %s LIMIT %d", m.Names(columns), m.Table(t.Name),
+		condition, m.Names(columns), mostNamed+1))
 	var names []string
 	for i, row := range rows {
 		if i == mostNamed {
@@ -84,6 +84,6 @@ func (m *maker) setsItself(table, column string) bool {
 // isIndex reports whether a key of PostgreSQL is a unique index that belongs to no constraint.
 func (m *maker) isIndex(table, name string) bool {
 	rows, err := m.ask("SELECT count(*) FROM pg_catalog.pg_constraint WHERE conname = " + m.text(name) +
-		" AND conrelid = " + m.text(m.table(table)) + "::regclass")
+		" AND conrelid = " + m.text(m.Table(table)) + "::regclass")
 	return err == nil && len(rows) == 1 && rows[0][0] == "0"
 }

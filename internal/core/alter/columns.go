@@ -33,9 +33,9 @@ func (m *maker) compare(is, want *dictionary.Table) error {
 
 func (m *maker) tableComment(t *dictionary.Table) string {
 	if m.Dialect == propose.MySQL {
-		return "ALTER TABLE " + m.table(t.Name) + " COMMENT = " + m.text(t.Comment)
+		return "ALTER TABLE " + m.Table(t.Name) + " COMMENT = " + m.text(t.Comment)
 	}
-	return m.comment("TABLE "+m.table(t.Name), t.Comment)
+	return m.comment("TABLE "+m.Table(t.Name), t.Comment)
 }
 
 func columnOf(t *dictionary.Table, name string) *schema.ColumnOutline {
@@ -53,13 +53,13 @@ func (m *maker) dropColumns(is, want *dictionary.Table) error {
 		if columnOf(want, c.Name) != nil {
 			continue
 		}
-		n, err := m.count(is.Name, m.name(c.Name)+" IS NOT NULL")
+		n, err := m.count(is.Name, m.Name(c.Name)+" IS NOT NULL")
 		if err != nil {
 			return err
 		}
 		change := m.change(altersColumns, &Change{Table: is.Name, Column: c.Name, Does: "the column is dropped",
 			Loses: fmt.Sprintf("its values in %s", reason.Plural(n, "row")), Hurt: n, Statements: []string{
-				"ALTER TABLE " + m.table(is.Name) + " DROP COLUMN " + m.name(c.Name)}})
+				"ALTER TABLE " + m.Table(is.Name) + " DROP COLUMN " + m.Name(c.Name)}})
 		if slices.Contains(is.Primary, c.Name) || slices.ContainsFunc(is.PointedBy, func(r schema.Reference) bool {
 			return slices.Contains(r.Keys, c.Name)
 		}) {
@@ -88,9 +88,9 @@ func (m *maker) columns(is, want *dictionary.Table) error {
 func (m *maker) addColumn(is *dictionary.Table, c *schema.ColumnOutline) {
 	change := m.change(altersColumns, &Change{Table: is.Name, Column: c.Name,
 		Does:       "the column is new: " + c.Declared + valued(c),
-		Statements: []string{"ALTER TABLE " + m.table(is.Name) + " ADD COLUMN " + m.column(*c)}})
+		Statements: []string{"ALTER TABLE " + m.Table(is.Name) + " ADD COLUMN " + m.column(*c)}})
 	if m.Dialect == propose.Postgres && c.Comment != "" {
-		change.Statements = append(change.Statements, m.comment("COLUMN "+m.table(is.Name)+"."+m.name(c.Name), c.Comment))
+		change.Statements = append(change.Statements, m.comment("COLUMN "+m.Table(is.Name)+"."+m.Name(c.Name), c.Comment))
 	}
 	switch {
 	case c.Declared == "" || !plausible(c.Declared):
@@ -120,7 +120,7 @@ func (m *maker) alterColumn(is, want *dictionary.Table, there, c *schema.ColumnO
 	if c.Collation == "" {
 		c.Collation = there.Collation
 	}
-	a := &columnChange{m, is, c, "ALTER TABLE " + m.table(is.Name) + " ALTER COLUMN " + m.name(c.Name)}
+	a := &columnChange{m, is, c, "ALTER TABLE " + m.Table(is.Name) + " ALTER COLUMN " + m.Name(c.Name)}
 	if there.Counted != c.Counted || there.Computed != c.Computed {
 		a.add(Change{Does: "filled by the database in another way", Refused: "that can't be planned; do it by hand"})
 		return nil
@@ -181,7 +181,7 @@ func (a *columnChange) add(change Change, rest ...string) {
 			change.Statements = append(change.Statements, a.begin+r)
 		}
 	case propose.MySQL:
-		modify := []string{"ALTER TABLE " + a.table(a.is.Name) + " MODIFY COLUMN " + a.column(*a.c)}
+		modify := []string{"ALTER TABLE " + a.Table(a.is.Name) + " MODIFY COLUMN " + a.column(*a.c)}
 		if !slices.ContainsFunc(a.made.Changes, func(o *Change) bool { return slices.Equal(o.Statements, modify) }) {
 			change.Statements = modify
 		}
@@ -194,7 +194,7 @@ func (a *columnChange) add(change Change, rest ...string) {
 
 // require makes the column NOT NULL, where no row has NULL in it.
 func (a *columnChange) require() error {
-	isNull := a.name(a.c.Name) + " IS NULL"
+	isNull := a.Name(a.c.Name) + " IS NULL"
 	n, err := a.count(a.is.Name, isNull)
 	if err != nil {
 		return err
@@ -215,7 +215,7 @@ func (a *columnChange) require() error {
 func (a *columnChange) comment() {
 	change := Change{Does: fmt.Sprintf("the comment becomes %q", a.c.Comment)}
 	if a.Dialect == propose.Postgres {
-		on := "COLUMN " + a.table(a.is.Name) + "." + a.name(a.c.Name)
+		on := "COLUMN " + a.Table(a.is.Name) + "." + a.Name(a.c.Name)
 		change.Statements = []string{a.maker.comment(on, a.c.Comment)}
 	}
 	a.add(change)
@@ -227,7 +227,7 @@ func (a *columnChange) retype(there *schema.ColumnOutline) error {
 	to, known := typeOf(a.c.Declared, a.Dialect)
 	rest := " TYPE " + a.c.Declared
 	if !(oldKnown && known && old.Kind == to.Kind) {
-		rest += " USING " + a.name(a.c.Name) + "::" + a.c.Declared
+		rest += " USING " + a.Name(a.c.Name) + "::" + a.c.Declared
 	}
 	change := Change{Does: there.Declared + " becomes " + a.c.Declared}
 	switch {

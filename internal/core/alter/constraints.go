@@ -55,23 +55,23 @@ func (m *maker) dropKey(table string, columns []string, primary bool) string {
 			name = k.Name
 		}
 	}
-	begin := "ALTER TABLE " + m.table(table) + " DROP "
+	begin := "ALTER TABLE " + m.Table(table) + " DROP "
 	switch {
 	case m.Dialect == propose.MySQL && primary:
 		return begin + "PRIMARY KEY"
 	case m.Dialect == propose.MySQL:
-		return begin + "INDEX " + m.name(name)
+		return begin + "INDEX " + m.Name(name)
 	case m.isIndex(table, name):
-		return "DROP INDEX " + m.name(name)
+		return "DROP INDEX " + m.Name(name)
 	}
-	return begin + "CONSTRAINT " + m.name(name)
+	return begin + "CONSTRAINT " + m.Name(name)
 }
 
 // addKey adds a key that the rows satisfy.
 func (m *maker) addKey(is, want *dictionary.Table, key []string, kind string) error {
 	c := m.change(addsKeys, &Change{Table: is.Name, Does: strings.ToLower(kind) + " key " + strings.Join(key, ", ")})
 	c.Does = strings.Replace(c.Does, "key key", "key", 1)
-	c.Statements = []string{"ALTER TABLE " + m.table(is.Name) + " ADD " + kind + " (" + m.names(key) + ")"}
+	c.Statements = []string{"ALTER TABLE " + m.Table(is.Name) + " ADD " + kind + " (" + m.Names(key) + ")"}
 	if c.Refused = unknown(want, key); c.Refused != "" || fresh(is, key) {
 		return nil
 	}
@@ -80,10 +80,10 @@ func (m *maker) addKey(is, want *dictionary.Table, key []string, kind string) er
 		if i > 0 {
 			given += " AND "
 		}
-		given += m.name(k) + " IS NOT NULL"
+		given += m.Name(k) + " IS NOT NULL"
 	}
-	rows, err := m.ask(fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", m.names(key),
-		m.table(is.Name), given, m.names(key)))
+	rows, err := m.ask(fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", m.Names(key),
+		m.Table(is.Name), given, m.Names(key)))
 	if err != nil || len(rows) == 0 {
 		return err
 	}
@@ -120,7 +120,7 @@ func (m *maker) checks(is, want *dictionary.Table) error {
 	for _, c := range is.Checks {
 		if !slices.ContainsFunc(want.Checks, says(c)) {
 			m.change(dropsKeys, &Change{Table: is.Name, Does: "the CHECK " + c.Says + " is dropped", Statements: []string{
-				"ALTER TABLE " + m.table(is.Name) + " DROP CONSTRAINT " + m.name(c.Name)}})
+				"ALTER TABLE " + m.Table(is.Name) + " DROP CONSTRAINT " + m.Name(c.Name)}})
 		}
 	}
 	for _, c := range want.Checks {
@@ -128,7 +128,7 @@ func (m *maker) checks(is, want *dictionary.Table) error {
 			continue
 		}
 		change := m.change(addsChecks, &Change{Table: is.Name, Does: "CHECK " + c.Says,
-			Statements: []string{"ALTER TABLE " + m.table(is.Name) + " ADD " + m.check(c)}})
+			Statements: []string{"ALTER TABLE " + m.Table(is.Name) + " ADD " + m.check(c)}})
 		n, err := m.count(is.Name, "NOT "+enclosed(c.Says))
 		switch {
 		case err != nil && m.ctx.Err() != nil:
@@ -165,7 +165,7 @@ func (m *maker) relations(is, want *dictionary.Table) error {
 		}
 		c := m.change(addsRelations, &Change{Table: is.Name, Does: "refers to " + r.Table + " by " + strings.Join(r.Columns,
 			", "),
-			Statements: []string{"ALTER TABLE " + m.table(is.Name) + " ADD " + m.foreignKey(r)}})
+			Statements: []string{"ALTER TABLE " + m.Table(is.Name) + " ADD " + m.foreignKey(r)}})
 		if err := m.askRelation(is, r, c); err != nil {
 			return err
 		}
@@ -178,7 +178,7 @@ func (m *maker) askRelation(is *dictionary.Table, r schema.Reference, c *Change)
 	parent := m.schema.Table(r.Table)
 	if parent == nil {
 		planned := tableOf(m.plan, r.Table)
-		n, err := m.count(is.Name, m.name(r.Columns[0])+" IS NOT NULL")
+		n, err := m.count(is.Name, m.Name(r.Columns[0])+" IS NOT NULL")
 		switch {
 		case planned == nil:
 			c.Refused = "there is no table " + r.Table
@@ -193,15 +193,15 @@ func (m *maker) askRelation(is *dictionary.Table, r schema.Reference, c *Change)
 	}
 	var given, equal []string
 	for i, column := range r.Columns {
-		given = append(given, "c."+m.name(column)+" IS NOT NULL")
-		equal = append(equal, "p."+m.name(r.Keys[i])+" = c."+m.name(column))
+		given = append(given, "c."+m.Name(column)+" IS NOT NULL")
+		equal = append(equal, "p."+m.Name(r.Keys[i])+" = c."+m.Name(column))
 	}
 	var own []string
 	for _, column := range r.Columns {
-		own = append(own, "c."+m.name(column))
+		own = append(own, "c."+m.Name(column))
 	}
 	rows, err := m.ask(fmt.Sprintf("SELECT %s, count(*) FROM %s c WHERE %s AND NOT EXISTS (SELECT 1 FROM %s p WHERE %s) GROUP BY %s",
-		strings.Join(own, ", "), m.table(is.Name), strings.Join(given, " AND "), m.table(r.Table), strings.Join(equal,
+		strings.Join(own, ", "), m.Table(is.Name), strings.Join(given, " AND "), m.Table(r.Table), strings.Join(equal,
 			" AND "),
 		strings.Join(own, ", ")))
 	if err != nil || len(rows) == 0 {
@@ -226,7 +226,7 @@ func (m *maker) dropRelation(table string, r schema.Reference) string {
 		}
 	}
 	if m.Dialect == propose.MySQL {
-		return "ALTER TABLE " + m.table(table) + " DROP FOREIGN KEY " + m.name(name)
+		return "ALTER TABLE " + m.Table(table) + " DROP FOREIGN KEY " + m.Name(name)
 	}
-	return "ALTER TABLE " + m.table(table) + " DROP CONSTRAINT " + m.name(name)
+	return "ALTER TABLE " + m.Table(table) + " DROP CONSTRAINT " + m.Name(name)
 }

@@ -76,9 +76,9 @@ func (m *maker) rebuild(is, want *dictionary.Table, changes []*Change) error {
 	made := *want
 	made.Name = "ladle_new_" + want.Name
 	c.Statements = []string{w.create(&made, true),
-		fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s", m.table(made.Name), m.names(kept), m.names(kept),
-			m.table(want.Name)),
-		"DROP TABLE " + m.table(want.Name), "ALTER TABLE " + m.table(made.Name) + " RENAME TO " + m.table(want.Name)}
+		fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s", m.Table(made.Name), m.Names(kept), m.Names(kept),
+			m.Table(want.Name)),
+		"DROP TABLE " + m.Table(want.Name), "ALTER TABLE " + m.Table(made.Name) + " RENAME TO " + m.Table(want.Name)}
 	again, err := m.ask("SELECT sql FROM sqlite_schema WHERE tbl_name = " + m.text(want.Name) +
 		" AND type IN ('index', 'trigger') AND sql IS NOT NULL ORDER BY type, name")
 	for _, row := range again {

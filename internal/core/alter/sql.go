@@ -2,7 +2,6 @@ package alter
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -17,45 +16,16 @@ type writer struct {
 	reuses bool // an auto-numbered column of SQLite may be given a number again that a removed row had
 }
 
-var plainName = regexp.MustCompile(`^[a-z_][a-z0-9_]*$`)
-
-// name is an identifier, in quotes where it needs them.
-func (w writer) name(n string) string {
-	switch {
-	case plainName.MatchString(n) && !propose.Reserved(n):
-		return n
-	case w.Dialect == propose.MySQL:
-		return "`" + strings.ReplaceAll(n, "`", "``") + "`"
-	}
-	return `"` + strings.ReplaceAll(n, `"`, `""`) + `"`
-}
-
-// table is the name of a table, which in PostgreSQL may have its schema in front.
-func (w writer) table(n string) string {
-	if schema, rest, found := strings.Cut(n, "."); found && w.Dialect == propose.Postgres {
-		return w.name(schema) + "." + w.name(rest)
-	}
-	return w.name(n)
-}
-
-func (w writer) names(all []string) string {
-	quoted := make([]string, len(all))
-	for i, n := range all {
-		quoted[i] = w.name(n)
-	}
-	return strings.Join(quoted, ", ")
-}
-
 // column is the definition of a column. An auto-numbered one of SQLite is the primary key by that.
 func (w writer) column(c schema.ColumnOutline) string {
 	if c.Counted && w.Dialect == propose.SQLite {
-		text := w.name(c.Name) + " " + c.Declared + " PRIMARY KEY"
+		text := w.Name(c.Name) + " " + c.Declared + " PRIMARY KEY"
 		if w.reuses {
 			return text
 		}
 		return text + " AUTOINCREMENT"
 	}
-	text := w.name(c.Name) + " " + c.Declared
+	text := w.Name(c.Name) + " " + c.Declared
 	if c.Collation != "" && !strings.EqualFold(c.Collation, c.Declared) && c.Collation != "BINARY" {
 		text += " COLLATE " + c.Collation
 	}
@@ -87,10 +57,10 @@ func (w writer) create(t *dictionary.Table, with bool) string {
 		numbered = numbered || c.Counted && w.Dialect == propose.SQLite
 	}
 	if t.Primary != nil && !numbered {
-		lines = append(lines, "PRIMARY KEY ("+w.names(t.Primary)+")")
+		lines = append(lines, "PRIMARY KEY ("+w.Names(t.Primary)+")")
 	}
 	for _, k := range t.Keys {
-		lines = append(lines, "UNIQUE ("+w.names(k)+")")
+		lines = append(lines, "UNIQUE ("+w.Names(k)+")")
 	}
 	for _, c := range t.Checks {
 		lines = append(lines, w.check(c))
@@ -100,7 +70,7 @@ func (w writer) create(t *dictionary.Table, with bool) string {
 			lines = append(lines, w.foreignKey(r))
 		}
 	}
-	text := "CREATE TABLE " + w.table(t.Name) + " (\n    " + strings.Join(lines, ",\n    ") + "\n)"
+	text := "CREATE TABLE " + w.Table(t.Name) + " (\n    " + strings.Join(lines, ",\n    ") + "\n)"
 	if w.Dialect == propose.SQLite && t.Form != "" {
 		text += " " + t.Form
 	}
@@ -113,13 +83,13 @@ func (w writer) create(t *dictionary.Table, with bool) string {
 func (w writer) check(c schema.Check) string {
 	text := "CHECK " + enclosed(c.Says)
 	if c.Name != "" {
-		text = "CONSTRAINT " + w.name(c.Name) + " " + text
+		text = "CONSTRAINT " + w.Name(c.Name) + " " + text
 	}
 	return text
 }
 
 func (w writer) foreignKey(r schema.Reference) string {
-	return fmt.Sprintf("FOREIGN KEY (%s) REFERENCES %s (%s)", w.names(r.Columns), w.table(r.Table), w.names(r.Keys))
+	return fmt.Sprintf("FOREIGN KEY (%s) REFERENCES %s (%s)", w.Names(r.Columns), w.Table(r.Table), w.Names(r.Keys))
 }
 
 // comments are the statements that give a table of PostgreSQL and its columns their comments.
@@ -128,11 +98,11 @@ func (w writer) comments(t *dictionary.Table) (all []string) {
 		return nil
 	}
 	if t.Comment != "" {
-		all = append(all, w.comment("TABLE "+w.table(t.Name), t.Comment))
+		all = append(all, w.comment("TABLE "+w.Table(t.Name), t.Comment))
 	}
 	for _, c := range t.Columns {
 		if c.Comment != "" {
-			all = append(all, w.comment("COLUMN "+w.table(t.Name)+"."+w.name(c.Name), c.Comment))
+			all = append(all, w.comment("COLUMN "+w.Table(t.Name)+"."+w.Name(c.Name), c.Comment))
 		}
 	}
 	return all
@@ -153,7 +123,7 @@ func (w writer) row(t *dictionary.Table, cells []string) string {
 			values[i] = w.text(c)
 		}
 	}
-	return fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", w.table(t.Name), w.names(t.Listed), strings.Join(values, ", "))
+	return fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", w.Table(t.Name), w.Names(t.Listed), strings.Join(values, ", "))
 }
 
 // text is a text in SQL, with its line ends.

@@ -317,7 +317,7 @@ func (s *Step) Undeclared() (all []schema.Relation) {
 	for _, c := range s.Columns {
 		if l := c.Source.Lookup; l != nil && s.Table.Relation(c.Column.Name) == nil {
 			all = append(all, schema.Relation{Columns: []string{c.Column.Name}, Parent: l.Table.Name,
-				ParentColumns: []string{l.Yields.Name}, ParentTable: l.Table})
+				ParentColumns: []string{l.Yields.Name}, ParentTable: l.Table, Assumed: true})
 		}
 	}
 	return all

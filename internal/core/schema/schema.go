@@ -89,6 +89,9 @@ type Relation struct {
 	Assumed       bool   // the database doesn't declare it
 }
 
+// Enforced reports whether a database that sees to foreign keys sees to this one.
+func (r Relation) Enforced() bool { return r.Off == "" && r.Broken == "" && !r.Assumed }
+
 // Table finds a table by its name, nil when there is none.
 func (s *Schema) Table(name string) *Table {
 	for _, t := range s.Tables {

@@ -43,7 +43,7 @@ func waitOption() option {
 }
 
 func retriesOption() option {
-	return option{name: "retries", value: "N", group: groupDatabase, fallback: "0", check: retriesCheck,
+	return option{name: "retries", value: "N", group: groupDatabase, check: retriesCheck,
 		does: "judge and write anew, up to N times, where a lock can't be had in time, or the database ended the " +
 			"transaction for that of another session"}
 }
@@ -67,7 +67,7 @@ func showProgress(c *cli.Command) {
 
 // retries is how often a load is done anew that others stood in the way of.
 func retries(c *cli.Command) int {
-	n, _ := strconv.Atoi(c.String("retries")) // it was checked
+	n, _ := strconv.Atoi(c.String("retries")) // it was checked; none where it isn't given
 	return n
 }
 

@@ -3,7 +3,7 @@ package cli
 import (
 	"context"
 	"os"
-	"strings"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -28,9 +28,9 @@ func scriptCommand() *command {
 		does:  "write a load as one SQL script, which somebody else runs with the database's own client",
 		takes: operands{"FILE...", "ladle files", 1, many},
 		about: "The load is rehearsed as try does it, and what it writes becomes one transaction in SQL: for psql, mariadb or " +
-			"sqlite3. It begins with guards: where the rows that the load was judged against are not as they were, it stops " +
+			"sqlite3. It begins with guards: where rows that the load was judged against have been changed since, it stops " +
 			"with a sentence and changes nothing. It ends with checks before the commit. Rows that are there are found by " +
-			"their keys, so that it also runs in a copy of the database with other ids. Run a second time, it stops.\n\n" +
+			"their keys, so that it also runs in a copy of the database with other ids. Run a second time, it changes nothing.\n\n" +
 			"Ladle's logbook knows nothing of a script that was run: it can't be undone.",
 		options: []option{database, otherOption(), waitOption(), retriesOption(), timeoutOption(),
 			{name: "output", short: "o", value: "FILE", group: groupOutput, needed: true, does: "write the script to FILE"},
@@ -54,79 +54,94 @@ func scriptCommand() *command {
 
 func runScript(ctx context.Context, c *cli.Command) error {
 	showProgress(c)
+	if err := mayScript(c); err != nil {
+		return err
+	}
 	file, err := ladleFiles(c, c.Args().Slice())
 	if err != nil {
 		return err
 	}
-	out, db := c.String("output"), c.String("db")
-	if err := mayScript(c); err != nil {
-		return err
-	}
-	read := append(c.Args().Slice(), db)
-	for _, in := range file.Inputs {
-		read = append(read, in.Paths...)
-	}
-	if err := isRead(out, read...); err != nil {
+	out := c.String("output")
+	if err := isRead(out, scriptReads(c, file)...); err != nil {
 		return err
 	}
 	if err := askReplace(ctx, out, c.Bool("replace")); err != nil {
 		return err
 	}
-	o := load.Options{Try: true, Again: c.Bool("again"), Removal: c.Bool("allow-removal"),
-		Corrected: c.StringSlice("corrected"), Retries: retries(c), Level: check.Cells}
-	o.Others, err = openOthers(ctx, c, file)
-	defer closeOthers(o.Others)
+	r, err := writeScript(ctx, c, file, out)
 	if err != nil {
 		return err
 	}
-	to, err := whole.Create(out)
-	if err != nil {
-		return err
-	}
-	defer to.Discard()
-	o.Script = to
-	judge := func() (*report.Report, error) { return loadFile(ctx, file, db, waits(c), o) }
-	if c.String("for") != "" {
-		o.Standard = true
-		judge = func() (*report.Report, error) { return judgeWithoutRows(ctx, file, c.String("tables"), o) }
-	}
-	r, err := answered(ctx, file, true, judge)
-	if err != nil {
-		return err
-	}
-	written := r.Outcome == report.Tried
-	if written {
-		if err := to.Place(); err != nil {
-			return err
-		}
-	}
-	if c.Bool("json") {
+	switch status := statusOf(r); {
+	case c.Bool("json"):
 		outcome := string(r.Outcome)
-		if written {
+		if r.Outcome == report.Tried {
 			outcome = "written"
 		}
-		err = printDocument(term.Stdout, newHead(c.Name, outcome, statusOf(r)), r)
-	} else if !c.Bool("quiet") || statusOf(r) != done {
-		s := term.NewScreen(term.Stdout)
-		switch {
-		case !written || !o.Standard:
-			showReport(s, r)
-		default:
-			showWithoutRows(s, r)
-		}
-		if written {
-			s.Strong(true, "%s was written, and not run.", out)
-			does := "look at the answers of its queries, and commit, or roll back"
-			if r.RunWith != "" {
-				does = strings.Replace(r.RunWith, "FILE", out, 1)
-			}
-			s.Line("Whoever runs it: %s", does)
-		}
+		err = printDocument(term.Stdout, newHead(c.Name, outcome, status), r)
+	case !c.Bool("quiet") || status != done:
+		showScript(term.NewScreen(term.Stdout), r, out, c.String("for") != "")
 	}
 	if err == nil && statusOf(r) != done {
 		err = exit(statusOf(r))
 	}
 	return err
+}
+
+// scriptReads lists the files that are read for a script, which it may not take the place of.
+func scriptReads(c *cli.Command, file *ladlefile.File) []string {
+	read := slices.Concat(c.Args().Slice(), c.StringSlice("corrected"), []string{c.String("db"), c.String("tables")})
+	for _, in := range file.Inputs {
+		read = append(read, in.Paths...)
+	}
+	return read
+}
+
+// writeScript rehearses the load and, where nothing refuses it, writes the script.
+func writeScript(ctx context.Context, c *cli.Command, file *ladlefile.File, out string) (*report.Report, error) {
+	o := load.Options{Try: true, Again: c.Bool("again"), Removal: c.Bool("allow-removal"),
+		Corrected: c.StringSlice("corrected"), Retries: retries(c), Level: check.Cells}
+	var err error
+	o.Others, err = openOthers(ctx, c, file)
+	defer closeOthers(o.Others)
+	if err != nil {
+		return nil, err
+	}
+	to, err := whole.Create(out)
+	if err != nil {
+		return nil, fault.Because(fault.Failed, err, fault.Problem{File: out, What: "the script can't be written: " +
+			fault.OfSystem(err), Do: "check that its folder is there, and its permissions"})
+	}
+	defer to.Discard()
+	o.Script = &load.Script{To: to, Path: out, Standard: c.String("for") != ""}
+	r, err := answered(ctx, file, true, func() (*report.Report, error) {
+		if o.Script.Standard {
+			return judgeWithoutRows(ctx, file, c.String("tables"), o)
+		}
+		return loadFile(ctx, file, c.String("db"), waits(c), o)
+	})
+	if err == nil && r.Outcome == report.Tried {
+		err = to.Place()
+	}
+	return r, err
+}
+
+// showScript shows what the script does, and who runs it how.
+func showScript(s *term.Screen, r *report.Report, out string, standard bool) {
+	if r.Outcome != report.Tried || !standard {
+		showReport(s, r)
+	} else {
+		showWithoutRows(s, r)
+	}
+	if r.Outcome != report.Tried {
+		return
+	}
+	s.Strong(true, "%s was written, and not run.", out)
+	if standard {
+		s.Line("Run it with a client of that server, look at the answers of its queries, and commit or roll back.")
+		return
+	}
+	s.Line("Run it with: %s", r.RunWith)
 }
 
 // mayScript refuses what doesn't go together.

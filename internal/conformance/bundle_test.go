@@ -46,7 +46,7 @@ func TestABundleLoadsElsewhere(t *testing.T) {
 		assert.Contains(t, w.run("runs", "--db", w.db).stdout, "f.ladle.yaml")
 		survey := w.run("survey", "else/b.zip")
 		assert.Equal(t, 0, survey.status)
-		assert.Contains(t, survey.stdout, "else/b.zip/inputs/1/in.csv: ", "files are known by the bundle")
+		assert.Contains(t, survey.stdout, "else/b.zip/inputs/1/in.csv: ", "files are named by the bundle")
 		assert.NotContains(t, survey.stdout, temporary)
 		assert.Contains(t, w.run("verify", "else/b.zip", "--db", w.db).stdout, "1 line of in can't be compared")
 		left, err := os.ReadDir(temporary)

@@ -91,9 +91,9 @@ checks:
 		for _, c := range []struct{ change, says string }{
 			{"DELETE FROM port_call", "port_call no longer has the 1 row that this script was written for"},
 			{"UPDATE flag SET name = 'Norge' WHERE name = 'Norway'",
-				"the 2 rows of flag that this script refers to by name are not all there"},
-			{"UPDATE vessel SET reg_no = 'A2'", "the row of vessel that this script refers to by reg_no is not there"},
-			{"UPDATE vessel SET gt = 99", "rows of vessel that this script changes are not as they were (name, gt, flag_id)"},
+				"of the 2 rows of flag to which this script refers by name, one or more are missing"},
+			{"UPDATE vessel SET reg_no = 'A2'", "the row of vessel to which this script refers by reg_no is missing"},
+			{"UPDATE vessel SET gt = 99", "rows of vessel that this script updates have been changed since it was written (name, gt, flag_id)"},
 			{"UPDATE port_call SET dues = -1", "check failed: dues are not negative"},
 			{"UPDATE port_call SET dues = 1", "check failed: dues add up"},
 			{"INSERT INTO port_call (vessel_id, arrived) SELECT id, '2026-02-01 10:00:00' FROM vessel; DELETE FROM port_call " +
@@ -324,5 +324,21 @@ func TestScriptsKeepDoubles(t *testing.T) {
 				assert.Equal(t, []string{"1"}, w.query("SELECT CASE WHEN count(*) > 394 THEN 1 ELSE 0 END FROM depth"))
 			}
 		}
+	})
+}
+
+// TestScriptsUpdateRowsOnce: a row that one block has written is not written again by another one, so that what a script
+// says of its old values holds.
+func TestScriptsUpdateRowsOnce(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, port)
+		w.write("in.csv", "Reg,Name\nA1,Tern\nB1,Skua\n")
+		w.write("more.csv", "Reg,Name\nA1,Auk\nB1,Gull\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}, more: {file: more.csv}}\ntables:\n  vessel: {from: in, key: "+
+			"reg_no, already_there: update, columns: {reg_no: Reg, name: Name}}\n  vessel_again: {into: vessel, from: more, key: reg_no, "+
+			"already_there: update, columns: {reg_no: Reg, name: Name}}\n")
+		doc, out := w.load("load") // which holds it against the script
+		require.Equal(t, 0, doc.Status, out.stdout)
+		assert.Equal(t, []string{"A1|Tern", "B1|Skua"}, w.query("SELECT reg_no, name FROM vessel ORDER BY reg_no"))
 	})
 }

@@ -2,44 +2,46 @@ package engine
 
 import (
 	"context"
+	"regexp"
 	"strings"
 
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
 )
 
-// Dialect writes the statements of a script for the program with which people run scripts on a database. Statements are
-// without the semicolon; a line for the program itself, which takes none, is a statement that begins with a backslash, a
-// dot or DELIMITER.
+// Dialect writes the parts of a script for the program with which people run scripts on a database. What returns lines
+// returns them as they stand in the script, with what ends a statement there; what returns one text returns SQL without
+// that.
 type Dialect interface {
-	// Run is a line for a shell that has that program run the script FILE on this database, without a password.
-	Run() string
+	// Run is a line for a shell that has that program run a script on this database, without a password.
+	Run(file string) string
 
-	// Open are the statements that begin the transaction: the program stops at the first error, and the tables of work
-	// are kept from other writers. Close commits.
+	// Open are the lines that begin the transaction: the program stops at the first error, and the tables of work are kept
+	// from other writers. Close commits.
 	Open(work []*schema.Table) []string
 	Close() []string
 
-	// Table and Column are names in SQL, and Text is a text.
+	// Table and Column are names in SQL, and Text is a text. Other is a second name of t, under which a statement may use
+	// it once more.
 	Table(t *schema.Table) string
 	Column(name string) string
 	Text(text string) string
+	Other(t *schema.Table) string
 
-	// AppendLiteral adds slot i of c, a value of that column of t or its locator; it is written as what an INSERT into
-	// the column takes exactly.
-	AppendLiteral(b []byte, t *schema.Table, column string, c *value.Column, i int) []byte
+	// Literal writes the values of a column of t, or its locators, as an INSERT into the column takes them exactly.
+	Literal(t *schema.Table, column string) Literal
 
-	// Room makes a temporary table for rows that concern t, and Ready has the database find them by the fields by, once
-	// they are there.
+	// Room makes a temporary table for rows that concern t. Ready are the lines that have the database find them by the
+	// fields by, once they are there.
 	Room(name string, t *schema.Table, fields []RoomField) string
 	Ready(name string, by []string) []string
 
-	// Numbers sets a variable to the last locator of t that is taken, and keeps the n behind it from being given to
-	// others; Variable is its name in an expression.
+	// Numbers are the lines that set a variable to the last locator of t that is taken, and keep the n behind it from
+	// being given to others; Variable is its name in an expression.
 	Numbers(ctx context.Context, variable string, t *schema.Table, n int64) ([]string, error)
 	Variable(name string) string
 
-	// Stop stops the script where one of the conditions holds, with the words of that guard.
+	// Stop are the lines that stop the script where one of the conditions holds, with the words of that guard.
 	Stop(guards []Guard) []string
 
 	// Matches is a condition: a value of a column of t equals another one as the column's collation has it; NULL equals
@@ -52,16 +54,16 @@ type Dialect interface {
 	Update(t *schema.Table, columns, values []string, from Joined) string
 	Delete(t *schema.Table, from Joined) string
 
-	// DeleteEqual removes as many rows of t as there are rows in the room, each equal to one of them in all columns; it is
-	// nil where the database can't do that in a script.
+	// DeleteEqual are the lines that remove as many rows of t as there are rows in the room, each equal to one of them in
+	// all columns; nil where the database can't do that in a script.
 	DeleteEqual(t *schema.Table, room string, columns []string) []string
 
-	// Other is a second name of t, under which a statement may use it once more.
-	Other(t *schema.Table) string
-
-	// Enforces reports whether the database itself sees to a relation.
-	Enforces(r schema.Relation) bool
+	// Enforces reports whether the database sees to foreign keys while the script runs.
+	Enforces() bool
 }
+
+// Literal adds slot i of c.
+type Literal func(b []byte, c *value.Column, i int) []byte
 
 // RoomField is a column of a temporary table: of the type of a column of the table that it is for, or a whole number.
 type RoomField struct {
@@ -77,3 +79,13 @@ type Guard struct{ Unless, Says string }
 
 // QuoteText makes a literal of standard SQL: quotes are doubled.
 func QuoteText(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
+
+var plainWord = regexp.MustCompile(`^[A-Za-z0-9_./:@=,+%-]+$`)
+
+// ShellWord is a word on the command line of a shell (POSIX.1, §2.2), in quotes where it needs them.
+func ShellWord(word string) string {
+	if plainWord.MatchString(word) {
+		return word
+	}
+	return "'" + strings.ReplaceAll(word, "'", `'\''`) + "'"
+}

@@ -14,7 +14,7 @@ import (
 
 // Together makes one ladle file of several, for one load: the inputs, blocks and claims of all. They must stand in one
 // folder, no two may call an input the same, and what they say of the whole load must be the same. Blocks of the same
-// name are told apart by the names of their files. The errors of each stand in Parts.
+// name are told apart by the names of their files. Parts are the files, each of which can be looked at by itself.
 func Together(files []*File) (*File, error) {
 	all := *files[0]
 	all.Parts = files

@@ -66,13 +66,8 @@ type Options struct {
 	// Committing hears that the commit begins, after which nothing can be taken back; nil when nobody listens.
 	Committing func()
 
-	// Script is given the load as an SQL script for the database's own client, once it was rehearsed; nil when nobody wants
-	// it. It goes with Try.
-	Script io.Writer
-
-	// Standard has the script be in standard SQL, judged against the tables of a database without rows, which are those of
-	// a server that can't be asked.
-	Standard bool
+	// Script asks for the load as an SQL script, once it was rehearsed; nil when nobody wants one. It goes with Try.
+	Script *Script
 
 	// Reopen connects to the database once more, when a commit ended without an answer; nil when that can't be done.
 	Reopen logbook.Reopen
@@ -86,6 +81,16 @@ type Options struct {
 
 	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
 	ResidentKeys int64         // the number of keys that are held in memory at a time; 0 for the usual one
+}
+
+// Script is a script that is asked for.
+type Script struct {
+	To   io.Writer
+	Path string // of the file that To writes
+
+	// Standard has it be in standard SQL, judged against the tables of a database without rows, which are those of a server
+	// that can't be asked; else it is for the database's own client.
+	Standard bool
 }
 
 // Progress is how far a phase is.
@@ -113,7 +118,7 @@ type run struct {
 	failed   int              // attempts
 	denied   []*engine.Denied // what the user may not do
 	script   *script.Script
-	adding   map[string]bool      // of a script in standard SQL: the lookups that add what they don't find
+	adding   script.Additions     // of a script in standard SQL
 	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
 }
 
@@ -163,7 +168,7 @@ func since(start time.Time) float64 { return time.Since(start).Seconds() }
 
 // open opens the inputs, and asks before a file is read whether the database will do what the load asks of it.
 func (r *run) open(ctx context.Context) (err error) {
-	if r.Standard {
+	if r.standard() {
 		if err := script.Apart(r.file); err != nil {
 			return err
 		}
@@ -180,8 +185,8 @@ func (r *run) open(ctx context.Context) (err error) {
 		return err
 	}
 	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
-	if r.Standard {
-		err = r.loosen()
+	if r.standard() {
+		r.adding, err = script.Loosen(r.in.Plan)
 	} else if err = r.in.Foresee(ctx, r.db); err == nil {
 		err = r.mayRun(ctx)
 	}
@@ -388,7 +393,7 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 	if why, err := r.stops(ctx, tx, j, shown); why != nil || err != nil {
 		return false, r.refuse(j, why, err)
 	}
-	if r.Standard {
+	if r.standard() {
 		return false, r.writeStandard(ctx, tx, j)
 	}
 	if r.Try {

@@ -13,9 +13,12 @@ import (
 	"ladle/internal/core/write"
 )
 
+// standard reports whether a script in standard SQL is asked for.
+func (r *run) standard() bool { return r.Script != nil && r.Script.Standard }
+
 // mayScript asks, before a file is read, whether the load can be written as a script: that takes a rehearsal that writes.
 func (r *run) mayScript(ctx context.Context) error {
-	if r.Script == nil || r.Standard {
+	if r.Script == nil || r.standard() {
 		return nil
 	}
 	if r.denied != nil {
@@ -37,6 +40,7 @@ func (r *run) beginScript(ctx context.Context, tx engine.Tx, w *write.Writer) (e
 	}
 	o := r.scriptOptions()
 	o.Dialect, o.Locked = r.db.Script(), r.in.Plan.Locked()
+	o.RunWith = o.Dialect.Run(r.Script.Path)
 	r.script, err = script.New(ctx, tx, w.Judgement, o)
 	if err == nil {
 		w.Tx, w.Next = r.script, r.script.Next
@@ -52,20 +56,12 @@ func (r *run) scriptOptions() script.Options {
 	return script.Options{Plan: r.in.Plan, Program: r.Program, Place: r.placeOfLine(), Claims: r.in.Claims(), Files: files}
 }
 
-// loosen has lines be judged without the rows that are there.
-func (r *run) loosen() (err error) {
-	if err = script.Loosen(r.in.Plan); err == nil {
-		r.adding, err = script.AllAdd(r.in.Plan)
-	}
-	return err
-}
-
 // writeStandard writes what was judged in standard SQL.
 func (r *run) writeStandard(ctx context.Context, db engine.Reader, j *judge.Judgement) error {
 	r.report.Lookups = []report.Lookup{} // whether names are new, only the server knows
 	r.report.Notes = append(r.report.Notes, "judged without the rows that are there: which keys are there already, and "+
 		"whether lookups find their names, shows when the script runs")
-	if err := script.NewStandard(db, j, r.scriptOptions()).Write(ctx, r.Script, r.adding); err != nil {
+	if err := script.NewStandard(db, j, r.adding, r.scriptOptions()).Write(ctx, r.Script.To); err != nil {
 		return err
 	}
 	r.report.Outcome = report.Tried
@@ -91,8 +87,8 @@ func (r *run) finishScript(ctx context.Context) error {
 	if r.script == nil {
 		return nil
 	}
-	r.report.RunWith = r.db.Script().Run()
-	return r.script.Finish(ctx, r.Script)
+	r.report.RunWith = r.script.RunWith
+	return r.script.Finish(ctx, r.Script.To)
 }
 
 func (r *run) endScript() {

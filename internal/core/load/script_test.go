@@ -38,8 +38,8 @@ func scripted(t *testing.T, statements, ladle string, files map[string]string, s
 	f, err := ladlefile.Decode(filepath.Join(dir, "f.ladle.yaml"), []byte(ladle))
 	require.NoError(t, err)
 	var out strings.Builder
-	r, err := load.Run(context.Background(), f, db, load.Options{Try: true, Removal: true, Script: &out, Standard: standard,
-		Program: "1.0"})
+	r, err := load.Run(context.Background(), f, db, load.Options{Try: true, Removal: true, Program: "1.0",
+		Script: &load.Script{To: &out, Path: "season's load.sql", Standard: standard}})
 	return strings.ReplaceAll(out.String(), dir+string(filepath.Separator), ""), r, err
 }
 
@@ -74,23 +74,28 @@ tables:
     gone_from_file: {remove: yes, at_most: 100%}
     columns: {quay_id: {from: Quay, lookup: quay.code, not_found: add}, no: No, depth: Depth}
   mooring: {from: calls, key: none, columns: {berth_id: {lookup: {table: berth, by: {quay_id: {from: Q, lookup: quay.code}, no: N}}}, vessel: V}}
-checks: [{claim: no berth is dry, no_rows: select id from berth where depth <= 0 -- dry}]
+checks:
+- {claim: no berth is dry, no_rows: select id from berth where depth <= 0 -- dry}
+- {claim: nothing is nothing, equal: ["select sum(depth) from berth where no > 99", "select 0"]}
+- {claim: the first quay, equal: [select min(code) from quay, select 'E']}
+- {claim: all quays, equal: [select code from quay order by code, "select 'E' union all select 'N' union all select 'S'"]}
 `
 	script, r, err := scripted(t, quays, ladle, map[string]string{"in.csv": "Quay,No,Depth\nN,1,8.5\nS,1,6\nE,1,4\n",
 		"calls.csv": "Q,N,V\nE,1,Skua\nN,1,Auk\n"}, false)
 	require.NoError(t, err)
 	require.Equal(t, report.Tried, r.Outcome, r.Why)
-	assert.Equal(t, "sqlite3 '", r.RunWith[:9])
+	assert.Contains(t, script, "-- Run it with: "+strings.ReplaceAll(r.RunWith, filepath.Dir(strings.Fields(r.RunWith)[1])+"/", ""))
+	assert.True(t, strings.HasSuffix(r.RunWith, `/db < 'season'\''s load.sql'`), r.RunWith)
 
 	assert.Equal(t, `(-1, 'N');`, lastLine(part(t, script, "Rows of quay that are there, by code"), "INSERT INTO ladle_key_1_rows"),
 		"only rows that are referred to are looked for, and by a key that people know")
 	keys := part(t, script, "Rows of berth that are there, by quay_id, no")
 	assert.Contains(t, keys, "JOIN \"berth\" ON \"berth\".\"quay_id\" = k1.id AND \"berth\".\"no\" = s.\"key_2\"",
 		"a key that has an id is found by what that stands for")
-	assert.Contains(t, part(t, script, "Rows changed in berth by the block berth: what finds them"), "(-2, 9.5, 8.5)")
-	assert.Contains(t, part(t, script, "Rows removed from berth by the block berth, as they are"), "(-1, -1, -1, 2, 9.0)",
+	assert.Contains(t, part(t, script, "Rows updated in berth by the block berth: the key"), "(-2, 9.5, 8.5)")
+	assert.Contains(t, part(t, script, "Rows removed from berth by the block berth, with their values"), "(-1, -1, -1, 2, 9.0)",
 		"a row that goes is told whole")
-	assert.Contains(t, part(t, script, "Rows released in berth by the block berth: what finds them"), "(-1, -2, NULL)",
+	assert.Contains(t, part(t, script, "Rows made ready for their removal in berth by the block berth: the key"), "(-1, -2, NULL)",
 		"but for what is emptied before, since it refers to rows of the same table")
 	assert.Equal(t, `INSERT INTO "quay" ("id", "code") VALUES`+"\n(@ladle_last_1 + 1, 'E');",
 		part(t, script, "Rows added to quay, for lookups by code"), "what a lookup adds refers to nothing")
@@ -103,12 +108,17 @@ checks: [{claim: no berth is dry, no_rows: select id from berth where depth <= 0
 	assert.Contains(t, moored, "(1, 1, 'Skua', 0),\n(2, -2, 'Auk', 1);")
 
 	for _, guard := range []string{"quay no longer has the 2 rows", "berth no longer has the 3 rows",
-		"the 2 rows of berth that this script refers to by quay_id, no are not all there",
-		"rows of berth that this script changes are not as they were (depth)", "rows of berth that this script removes are not",
-		"berth would not have 3 rows", "berth.next_id would refer to rows of berth", "check failed: no berth is dry"} {
+		"of the 2 rows of berth to which this script refers by quay_id, no, one or more are missing",
+		"rows of berth that this script updates have been changed since it was written (depth)", "rows of berth that this script removes have been changed",
+		"berth would not have the expected 3 rows", "berth.next_id would refer to rows of berth", "check failed: no berth is dry"} {
 		assert.Contains(t, script, guard)
 	}
 	assert.Contains(t, script, "-- dry\n)", "what stands behind a query that ends with a comment is no part of it")
+	flat := strings.Join(strings.Fields(script), " ")
+	assert.Contains(t, flat, "CASE WHEN COALESCE((select sum(depth) from berth where no > 99 ), 0) = COALESCE((select 0 ), 0) "+
+		"THEN 0 ELSE 1 END = 1", "a sum that is NULL later is 0, and not passed over")
+	assert.Contains(t, flat, "CASE WHEN (select min(code) from quay ) = (select 'E' ) THEN 0 ELSE 1 END = 1")
+	assert.Contains(t, flat, "<> (SELECT COUNT(*) FROM (select 'E' union all")
 	begins, ends := strings.Index(script, "BEGIN IMMEDIATE;"), strings.Index(script, "COMMIT;")
 	assert.Less(t, strings.Index(script, "no longer has"), strings.Index(script, "INSERT INTO \"quay\""), "guards come first")
 	assert.Less(t, begins, strings.Index(script, "CREATE TEMPORARY"))
@@ -134,13 +144,14 @@ tables:
     already_there: fill_blanks
     columns: {quay_id: {from: Quay, lookup: quay.code}, no: No, depth: Depth, next_id: {lookup: {table: berth, by: {quay_id: {from: Quay, lookup: quay.code}, no: Next}}}}
   mooring: {from: more, key: none, columns: {vessel: V}}
+checks: [{claim: no berth is dry, no_rows: select id from berth where depth <= 0 -- dry}]
 `
 	script, r, err := scripted(t, empty, ladle, map[string]string{"in.csv": "Quay,No,Depth,Next\nN,1,8.5,2\nN,2,,\n",
 		"more.csv": "V\nit's\n\"two\nlines\"\n"}, true)
 	require.NoError(t, err)
 	require.Equal(t, report.Tried, r.Outcome, r.Why)
 	north := "(SELECT id FROM quay WHERE code = 'N')"
-	assert.Contains(t, script, "-- 1: quay has what lookups by code need\nSELECT COUNT(*) FROM quay WHERE code = 'N';")
+	assert.Contains(t, script, "-- 1: the rows that lookups by code need are in quay\nSELECT COUNT(*) FROM quay WHERE code = 'N';")
 	assert.Contains(t, script, "UPDATE berth SET depth = COALESCE(depth, 8.5) WHERE quay_id = "+north+" AND \"no\" = 1;\n"+
 		"INSERT INTO berth (quay_id, \"no\", depth) SELECT "+north+", 1, 8.5 FROM (VALUES (1)) AS one (n) WHERE NOT EXISTS (SELECT 1 "+
 		"FROM berth WHERE quay_id = "+north+" AND \"no\" = 1);")
@@ -150,6 +161,15 @@ tables:
 	assert.Contains(t, script, "INSERT INTO mooring (vessel) VALUES ('it''s');\nINSERT INTO mooring (vessel) VALUES "+
 		`(U&'two\000Alines');`)
 	assert.NotContains(t, script, "COMMIT;", "a person commits")
+	assert.Contains(t, script, "-- no rows: no berth is dry\nselect id from berth where depth <= 0 -- dry\n;\n")
+	_, _, err = scripted(t, empty+"CREATE TABLE pair (id INTEGER PRIMARY KEY, name TEXT, mooring_id INTEGER REFERENCES mooring (id));",
+		`ladle: 1
+inputs: {in: {file: in.csv}, more: {file: more.csv}}
+tables:
+  mooring: {from: in, key: none, columns: {vessel: No}}
+  pair: {from: more, key: none, columns: {name: V, mooring_id: {lookup: {table: mooring, by_old_id: {here: V, there: No}}}}}
+`, map[string]string{"in.csv": "No\n1\n", "more.csv": "V\n1\n"}, true)
+	assert.ErrorContains(t, err, "refers by old ids to rows that have no key")
 	assert.Contains(t, r.Notes[len(r.Notes)-1], "judged without the rows that are there")
 
 	for change, says := range map[string]string{

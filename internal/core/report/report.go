@@ -47,7 +47,7 @@ type Report struct {
 	Notes     []string         `json:"notes"` // what to know of the connection and the files
 	Queries   []string         `json:"-"`     // SQL of a ladle file that was never loaded here, as long as it is asked about
 	Seconds   Seconds          `json:"phase_seconds"`
-	RunWith   string           `json:"run_with,omitempty"` // of a script: the line for a shell that runs it as FILE
+	RunWith   string           `json:"run_with,omitempty"` // of a script: the line for a shell that runs it
 }
 
 // Seconds is how long the parts of a load took.

@@ -3,7 +3,6 @@ package script
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -33,7 +32,7 @@ func (s *Script) assertions(ctx context.Context) ([]engine.Guard, error) {
 		}
 		after[t] = n
 	}
-	all := s.counts(after, "would not have %s; nothing was changed")
+	all := s.counts(after, "would not have the expected %s; nothing was changed")
 	for _, add := range []func(context.Context) ([]engine.Guard, error){s.orphans, s.duplicates, s.claims} {
 		guards, err := add(ctx)
 		if err != nil {
@@ -50,9 +49,7 @@ func (s *Script) orphans(ctx context.Context) (all []engine.Guard, err error) {
 	for _, step := range s.judgement.Steps {
 		for _, r := range append(step.Table.Declared(), step.Undeclared()...) {
 			name := fmt.Sprintf("%s.%s", step.Table.Name, strings.Join(r.Columns, ", "))
-			if declared := !slices.ContainsFunc(step.Undeclared(), func(u schema.Relation) bool {
-				return slices.Equal(u.Columns, r.Columns)
-			}); seen[name] || declared && s.Dialect.Enforces(r) {
+			if seen[name] || s.Dialect.Enforces() && r.Enforced() {
 				continue
 			}
 			seen[name] = true
@@ -106,7 +103,7 @@ func (s *Script) duplicates(ctx context.Context) (all []engine.Guard, err error)
 			return nil, err
 		}
 		all = append(all, engine.Guard{Unless: fmt.Sprintf("(%s) <> %s", q, *rows[0][0]),
-			Says: fmt.Sprintf("rows of %s would have the same %s; nothing was changed", step.Table.Name,
+			Says: fmt.Sprintf("%s would have duplicates of %s; nothing was changed", step.Table.Name,
 				strings.Join(step.KeyNames(), ", "))})
 	}
 	return all, nil
@@ -158,12 +155,13 @@ func query(text string) string {
 
 // differ is the condition that two sides don't come to the same.
 func (s *Script) differ(ctx context.Context, sides [2]check.Side) (string, error) {
-	texts, single := make([]string, len(sides)), true
+	var queries, values [2]string
+	single := true
 	for i, side := range sides {
 		if side.Query == "" {
-			texts[i] = side.Total
-			if _, err := strconv.ParseFloat(side.Total, 64); err != nil {
-				texts[i] = s.Dialect.Text(side.Total)
+			values[i] = side.Total
+			if !isNumber(side.Total) {
+				values[i] = s.Dialect.Text(side.Total)
 			}
 			continue
 		}
@@ -171,19 +169,29 @@ func (s *Script) differ(ctx context.Context, sides [2]check.Side) (string, error
 		if err != nil {
 			return "", err
 		}
-		single = single && len(rows) == 1 && len(rows[0]) == 1
-		texts[i] = query(side.Query)
-		if single && rows[0][0] == nil {
-			texts[i] = "SELECT COALESCE((" + texts[i] + "), 0)" // the sum of no rows
+		queries[i] = query(side.Query)
+		if single = single && len(rows) == 1 && len(rows[0]) == 1; single {
+			values[i] = cell(queries[i], rows[0][0])
 		}
-		texts[i] = "(" + texts[i] + ")"
 	}
-	if single {
-		return fmt.Sprintf("NOT (%s = %s)", texts[0], texts[1]), nil
+	if single { // what is NULL against all expectation differs
+		return fmt.Sprintf("CASE WHEN %s = %s THEN 0 ELSE 1 END = 1", values[0], values[1]), nil
 	}
-	for i := range texts {
-		texts[i] = strings.TrimSuffix(strings.TrimPrefix(texts[i], "("), ")")
+	count, except := "(SELECT COUNT(*) FROM (%s) q)", "EXISTS (SELECT * FROM (%s) q EXCEPT SELECT * FROM (%s) r)"
+	return fmt.Sprintf(count+" <> "+count+" OR "+except+" OR "+except, queries[0], queries[1], queries[0], queries[1],
+		queries[1], queries[0]), nil
+}
+
+// cell is the only cell of the answer to a query, which was answer in the rehearsal: the sum of no rows, which is NULL,
+// is 0.
+func cell(query string, answer *string) string {
+	if answer == nil || isNumber(*answer) {
+		return "COALESCE((" + query + "), 0)"
 	}
-	rows := "SELECT * FROM (%s) a EXCEPT SELECT * FROM (%s) b"
-	return fmt.Sprintf("EXISTS ("+rows+") OR EXISTS ("+rows+")", texts[0], texts[1], texts[1], texts[0]), nil
+	return "(" + query + ")"
+}
+
+func isNumber(text string) bool {
+	_, err := strconv.ParseFloat(text, 64)
+	return err == nil
 }

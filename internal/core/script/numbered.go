@@ -35,27 +35,15 @@ type numbered struct {
 
 // relate finds out which columns hold locators.
 func (s *Script) relate() {
-	var relate func(t *schema.Table, all []plan.Assignment)
-	relate = func(t *schema.Table, all []plan.Assignment) {
-		for _, a := range all {
-			at := place{t, a.Column.Name}
-			l := a.Source.Lookup
-			if l == nil || l.Implied || l.Yields.Name != l.Table.Locator {
-				s.given[at] = true
-			} else {
-				if s.refs[at] == nil {
-					s.places = append(s.places, at)
-				}
-				s.refs[at] = l.Table
-			}
-			if l != nil && l.Makers == nil {
-				relate(l.Table, l.By)
-			}
+	eachSource(s.judgement.Steps, func(at place, l *plan.Lookup) {
+		switch {
+		case l == nil || l.Implied || l.Yields.Name != l.Table.Locator:
+			s.given[at] = true
+		case s.refs[at] == nil:
+			s.refs[at] = l.Table
+			s.places = append(s.places, at)
 		}
-	}
-	for _, step := range s.judgement.Steps {
-		relate(step.Table, step.Columns)
-	}
+	})
 	for _, step := range s.judgement.Steps {
 		if step.First != nil {
 			s.want(s.numbered(step.Table, nil))
@@ -234,9 +222,9 @@ func (s *Script) learnRows(ctx context.Context, n *numbered, locators []int64) e
 		return err
 	}
 	if into.Len() != len(locators) {
-		return fault.New(fault.Failed, fmt.Sprintf("of %s of %s to which rows refer, %s can be read",
-			reason.Plural(int64(len(locators)), "row"), n.table.Name, reason.Count(int64(into.Len()))),
-			"check the table for rows that this user can't see")
+		return fault.New(fault.Failed, fmt.Sprintf("rows refer to %s of %s, of which %s can be read, so that they can't be "+
+			"named in a script", reason.Plural(int64(len(locators)), "row"), n.table.Name, reason.Count(int64(into.Len()))),
+			"restore the missing rows, or use a user who can see them")
 	}
 	for _, l := range into.Columns[0].Nums {
 		n.known[l] = -int64(len(n.known) + 1)
@@ -284,7 +272,7 @@ func (s *Script) putKeys(to io.Writer) (guards []engine.Guard, err error) {
 		put(to, fmt.Sprintf("INSERT INTO %s SELECT s.n, %s.%s FROM %s JOIN %s ON %s", n.keys,
 			s.Dialect.Table(n.table), s.Dialect.Column(n.table.Locator), n.rows.from(nil), s.Dialect.Table(n.table),
 			n.rows.matches(1, len(n.key))))
-		put(to, s.Dialect.Ready(n.keys, []string{"n"})...)
+		putLines(to, s.Dialect.Ready(n.keys, []string{"n"}))
 		guards = append(guards, engine.Guard{Unless: fmt.Sprintf("(SELECT COUNT(*) FROM %s) <> %d", n.keys,
 			len(n.known)), Says: n.missing()})
 	}
@@ -295,9 +283,9 @@ func (s *Script) putKeys(to io.Writer) (guards []engine.Guard, err error) {
 func (n *numbered) missing() string {
 	by := strings.Join(n.key, ", ")
 	if len(n.known) == 1 {
-		return fmt.Sprintf("the row of %s that this script refers to by %s is not there, or is there twice", n.table.Name, by)
+		return fmt.Sprintf("the row of %s to which this script refers by %s is missing, or has a duplicate", n.table.Name, by)
 	}
-	return fmt.Sprintf("the %s of %s that this script refers to by %s are not all there, or one is there twice",
+	return fmt.Sprintf("of the %s of %s to which this script refers by %s, one or more are missing, or have a duplicate",
 		reason.Plural(int64(len(n.known)), "row"), n.table.Name, by)
 }
 

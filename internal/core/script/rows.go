@@ -19,7 +19,6 @@ type rows struct {
 	table   *schema.Table
 	room    string // the temporary table; "" for the table itself
 	fields  []field
-	count   int64
 	nulls   []bool // the fields in which a NULL stands
 	pending int    // rows of the INSERT that is open
 	size    int
@@ -32,6 +31,8 @@ type field struct {
 	of     string    // the column of the table whose values it has; "" for whole numbers
 	parent *numbered // the table whose numbers stand in it; nil for values
 	added  bool      // they are all of rows that are added
+	// how its values are written; nil for numbers
+	literal engine.Literal
 }
 
 // The most rows, and bytes, of one INSERT.
@@ -41,6 +42,11 @@ const (
 )
 
 func (s *Script) newRows(to *sheet, t *schema.Table, room string, fields []field) *rows {
+	for i, f := range fields {
+		if f.parent == nil && f.of != "" {
+			fields[i].literal = s.Dialect.Literal(t, f.of)
+		}
+	}
 	return &rows{s: s, to: to, table: t, room: room, fields: fields, nulls: make([]bool, len(fields))}
 }
 
@@ -84,7 +90,6 @@ func (r *rows) add(ctx context.Context, columns []value.Column, from func(first,
 			_, _ = r.to.WriteString(",\n")
 		}
 		_, _ = r.to.Write(r.buf)
-		r.count++
 		r.pending++
 		if r.size += len(r.buf); r.pending == mostRows || r.size > mostBytes || row == n-1 && from != nil {
 			r.finish()
@@ -144,10 +149,10 @@ func (r *rows) appendCell(b []byte, i int, c *value.Column, row int) []byte {
 		return strconv.AppendInt(b, f.parent.number(c.Nums[row]), 10)
 	case f.parent != nil:
 		return strconv.AppendInt(b, f.parent.number(c.Nums[row]), 10)
-	case f.of == "":
+	case f.literal == nil:
 		return strconv.AppendInt(b, c.Nums[row], 10)
 	}
-	return r.s.Dialect.AppendLiteral(b, r.table, f.of, c, row)
+	return f.literal(b, c, row)
 }
 
 // from is the temporary table, called s, with those that have the locators of rows that are there, for the wanted

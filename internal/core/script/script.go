@@ -3,7 +3,7 @@
 // A [Script] is the transaction of a rehearsal: it hands on what a [write.Writer] does with rows, and writes it down. Ids
 // that only this database gives are not in the script: rows that are there are found by a key (see numbered), and new
 // ones get the ids that follow the last one when the script runs. [Script.Finish] puts it all together: first guards,
-// which stop the script where the rows that were judged against are not as they were; then the rows, many to a
+// which stop the script where rows that were judged against have been changed since; then the rows, many to a
 // statement; then what must hold before the commit.
 package script
 
@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"unicode"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
@@ -37,6 +38,7 @@ type Options struct {
 	Dialect engine.Dialect                                   // of the database
 	Locked  []*schema.Table                                  // the tables that must stand still
 	Files   map[string]string                                // the file of each input
+	RunWith string                                           // the line for a shell that runs the script
 }
 
 // Script is a load that is written down while it is rehearsed.
@@ -70,7 +72,24 @@ type place struct {
 	column string
 }
 
-// New begins a script in a transaction in which nothing was written yet. It must be closed.
+// eachSource calls visit for each column that steps or their lookups feed, with the lookup that feeds it; nil for none.
+func eachSource(steps []*judge.Step, visit func(at place, l *plan.Lookup)) {
+	var all func(t *schema.Table, assignments []plan.Assignment)
+	all = func(t *schema.Table, assignments []plan.Assignment) {
+		for _, a := range assignments {
+			l := a.Source.Lookup
+			visit(place{t, a.Column.Name}, l)
+			if l != nil && l.Makers == nil {
+				all(l.Table, l.By)
+			}
+		}
+	}
+	for _, s := range steps {
+		all(s.Table, s.Columns)
+	}
+}
+
+// New begins a script in a transaction in which nothing was written yet. End must be called.
 func New(ctx context.Context, tx engine.Tx, j *judge.Judgement, o Options) (*Script, error) {
 	folder, err := whole.Folder()
 	if err != nil {
@@ -161,28 +180,24 @@ func (s *sheet) copyTo(to io.Writer) error {
 	return err
 }
 
-// put writes statements; those for the client itself have no semicolon.
-func put(to io.Writer, statements ...string) {
-	for _, s := range statements {
-		end := ";\n"
-		if strings.HasPrefix(s, `\`) || strings.HasPrefix(s, ".") || strings.HasPrefix(s, "DELIMITER") ||
-			strings.HasSuffix(s, `\gset`) || strings.HasSuffix(s, "//") {
-			end = "\n"
-		}
-		_, _ = io.WriteString(to, s+end) // a bufio.Writer keeps the error for its Flush
+// put writes a statement; a bufio.Writer keeps an error for its Flush.
+func put(to io.Writer, statement string) { _, _ = io.WriteString(to, statement+";\n") }
+
+// putLines writes lines as they are.
+func putLines(to io.Writer, lines []string) {
+	for _, l := range lines {
+		_, _ = io.WriteString(to, l+"\n")
 	}
 }
 
 // say writes a comment.
 func say(to io.Writer, format string, arguments ...any) {
-	text := fmt.Sprintf(format, arguments...)
-	text = strings.Map(func(c rune) rune {
-		if c < ' ' {
+	fmt.Fprintf(to, "-- %s\n", strings.Map(func(c rune) rune {
+		if unicode.IsControl(c) || unicode.Is(unicode.Cf, c) {
 			return ' '
 		}
 		return c
-	}, text)
-	fmt.Fprintf(to, "-- %s\n", text)
+	}, fmt.Sprintf(format, arguments...)))
 }
 
 // Finish writes the script, once all rows were written and checked in the rehearsal.
@@ -200,10 +215,10 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 	}
 	to := bufio.NewWriterSize(out, 1<<16)
 	head(to, &s.Options)
-	say(to, "Run it with: %s", s.Dialect.Run())
-	say(to, "It is one transaction: it does all of what follows, or stops with a sentence and changes nothing. Run a second time,")
-	say(to, "it stops.")
-	put(to, s.Dialect.Open(s.Locked)...)
+	say(to, "Run it with: %s", s.RunWith)
+	say(to, "It is one transaction: it does all of what follows, or says why not and changes nothing. Run a second time, it")
+	say(to, "changes nothing.")
+	putLines(to, s.Dialect.Open(s.Locked))
 	there, err := s.putKeys(to)
 	if err != nil {
 		return err
@@ -214,15 +229,15 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 	fmt.Fprintln(to)
 	say(to, "Guards: what the load was judged against is as it was.")
 	counts := s.counts(s.before, "no longer has the %s that this script was written for")
-	put(to, s.Dialect.Stop(slices.Concat(counts, there, s.guards))...)
-	put(to, numbers...)
+	putLines(to, s.Dialect.Stop(slices.Concat(counts, there, s.guards)))
+	putLines(to, numbers)
 	if err := s.body.copyTo(to); err != nil {
 		return err
 	}
 	fmt.Fprintln(to)
 	say(to, "Checks before the commit.")
-	put(to, s.Dialect.Stop(asserted)...)
-	put(to, s.Dialect.Close()...)
+	putLines(to, s.Dialect.Stop(asserted))
+	putLines(to, s.Dialect.Close())
 	return to.Flush()
 }
 

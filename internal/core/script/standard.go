@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -24,52 +23,50 @@ import (
 
 // Standard is a load in standard SQL (ISO/IEC 9075:2016), for a server that nobody asks: the lines are judged against
 // tables without rows, keys that are there are passed over by NOT EXISTS, and lookups are scalar subqueries. Standard SQL
-// can't stop a script, so that it ends with queries, each with the answer that it must give, and a person commits.
+// can't stop a script, so that it has queries, each below the answer that it must return, and a person commits. It is the
+// transaction of a [write.Writer], which it hands nothing on to.
 type Standard struct {
 	Options
 	engine.Reader // the tables without rows
 	judgement     *judge.Judgement
+	adds          Additions
 
 	out    *bufio.Writer
 	refs   map[place]*schema.Table
-	named  map[*schema.Table]map[int64]string // new rows by their numbers: the condition that finds them
-	next   map[*schema.Table]int64
+	named  map[*schema.Table]map[int64]string // rows to which others refer, by their numbers: the condition that finds them
+	next   map[*schema.Table]int64            // the last number that was given
 	part   write.Part
 	titled write.Part
 }
 
+const dialect = propose.Standard
+
 // NewStandard begins a script of a judgement of a plan that was loosened.
-func NewStandard(r engine.Reader, j *judge.Judgement, o Options) *Standard {
-	s := &Standard{Options: o, Reader: r, judgement: j, refs: map[place]*schema.Table{},
+func NewStandard(r engine.Reader, j *judge.Judgement, adds Additions, o Options) *Standard {
+	s := &Standard{Options: o, Reader: r, judgement: j, adds: adds, refs: map[place]*schema.Table{},
 		named: map[*schema.Table]map[int64]string{}, next: map[*schema.Table]int64{}}
-	var relate func(t *schema.Table, all []plan.Assignment)
-	relate = func(t *schema.Table, all []plan.Assignment) {
-		for _, a := range all {
-			l := a.Source.Lookup
-			if l == nil {
-				continue
-			}
-			s.refs[place{t, a.Column.Name}] = l.Table
-			if l.Makers == nil {
-				relate(l.Table, l.By)
-			}
+	eachSource(j.Steps, func(at place, l *plan.Lookup) {
+		if l != nil {
+			s.refs[at] = l.Table
+			s.named[l.Table] = map[int64]string{}
 		}
-	}
+	})
 	for _, step := range j.Steps {
-		relate(step.Table, step.Columns)
+		if step.First != nil {
+			s.named[step.Table] = map[int64]string{}
+		}
 	}
 	return s
 }
 
-// Write writes the script; adds are the lookups that add what they don't find, as AllAdd gave them.
-func (s *Standard) Write(ctx context.Context, out io.Writer, adds map[string]bool) error {
+// Write writes the script.
+func (s *Standard) Write(ctx context.Context, out io.Writer) error {
 	s.out = bufio.NewWriterSize(out, 1<<16)
 	head(s.out, &s.Options)
 	say(s.out, "It is in standard SQL (ISO/IEC 9075:2016). Run it with a client that stops at the first error. It was judged without")
 	say(s.out, "the rows that are there: look at the answers of its queries, and COMMIT, or ROLLBACK where one is wrong.")
 	put(s.out, "START TRANSACTION")
-	tx := &standardTx{s, adds}
-	w := &write.Writer{Judgement: s.judgement, Tx: tx, Rejected: &judge.Rejections{}, Next: func(p write.Part) { s.part = p }}
+	w := &write.Writer{Judgement: s.judgement, Tx: s, Rejected: &judge.Rejections{}, Next: func(p write.Part) { s.part = p }}
 	if _, err := w.Write(ctx); err != nil {
 		return err
 	}
@@ -77,52 +74,45 @@ func (s *Standard) Write(ctx context.Context, out io.Writer, adds map[string]boo
 	return s.out.Flush()
 }
 
-var regular = regexp.MustCompile(`^[a-z][a-z0-9_]*$`)
-
-// name is an identifier, in quotes where it needs them.
-func (s *Standard) name(n string) string {
-	if regular.MatchString(n) && !propose.Reserved(n) {
-		return n
-	}
-	return `"` + strings.ReplaceAll(n, `"`, `""`) + `"`
-}
-
-func (s *Standard) names(all []string) string {
-	quoted := make([]string, len(all))
-	for i, n := range all {
-		quoted[i] = s.name(n)
-	}
-	return strings.Join(quoted, ", ")
-}
-
 // literal is a value of a column, or the subquery that finds the row to which it refers.
-func (s *Standard) literal(t *schema.Table, column string, c *value.Column, i int) string {
-	kind := engine.Types(t, []string{column})[0]
+func (s *Standard) literal(t *schema.Table, column *schema.Column, c *value.Column, i int) string {
 	if c.States[i] != value.Given {
-		return "CAST(NULL AS " + t.Column(column).Declared + ")"
+		return "CAST(NULL AS " + column.Declared + ")"
 	}
-	if p := s.refs[place{t, column}]; p != nil {
-		return fmt.Sprintf("(SELECT %s FROM %s WHERE %s)", s.name(p.Locator), s.name(p.Name), s.named[p][c.Nums[i]])
+	if p := s.refs[place{t, column.Name}]; p != nil {
+		return fmt.Sprintf("(SELECT %s FROM %s WHERE %s)", dialect.Name(p.Locator), dialect.Table(p.Name),
+			s.named[p][c.Nums[i]])
 	}
-	text := string(c.AppendText(nil, i))
-	switch kind.Kind {
+	switch column.Type.Kind {
 	case value.Text:
 		return standardText(string(c.Bytes(i)))
 	case value.Bytes:
 		return "X'" + hex.EncodeToString(c.Bytes(i)) + "'"
 	case value.Bool:
 		return map[bool]string{true: "TRUE", false: "FALSE"}[c.True(i)]
+	}
+	text := string(c.AppendText(nil, i))
+	switch column.Type.Kind {
 	case value.Date:
 		return "DATE '" + text + "'"
 	case value.Time:
 		return "TIME '" + text + "'"
 	case value.DateTime:
-		if kind.Zoned {
+		if column.Type.Zoned {
 			text += "+00:00"
 		}
 		return "TIMESTAMP '" + text + "'"
 	}
 	return text
+}
+
+// literals are the values of row i.
+func (s *Standard) literals(t *schema.Table, names []string, columns []value.Column, i int) []string {
+	all := make([]string, len(names))
+	for c, name := range names {
+		all[c] = s.literal(t, t.Column(name), &columns[c], i)
+	}
+	return all
 }
 
 // standardText is a literal on one line: control characters stand in it by their numbers (§5.3, Unicode character string
@@ -148,14 +138,15 @@ func standardText(text string) string {
 	return b.String() + "'"
 }
 
-// condition finds a row by columns.
+// condition finds row i by columns.
 func (s *Standard) condition(t *schema.Table, names []string, columns []value.Column, i int) string {
-	all := make([]string, len(names))
-	for k, n := range names {
-		all[k] = s.name(n) + " = " + s.literal(t, n, &columns[k], i)
-		if columns[k].States[i] != value.Given {
-			all[k] = s.name(n) + " IS NULL"
+	all := s.literals(t, names, columns, i)
+	for c, name := range names {
+		if columns[c].States[i] != value.Given {
+			all[c] = dialect.Name(name) + " IS NULL"
+			continue
 		}
+		all[c] = dialect.Name(name) + " = " + all[c]
 	}
 	return strings.Join(all, " AND ")
 }
@@ -176,148 +167,137 @@ func (s *Standard) title() {
 	say(s.out, "%s: rows of the block %s", p.Step.Table.Name, p.Step.Name)
 }
 
-// standardTx is what a writer takes for a transaction.
-type standardTx struct {
-	*Standard
-	adds map[string]bool
-}
-
-func (x *standardTx) Reserve(_ context.Context, t *schema.Table, n, _ int64) ([]engine.Span, error) {
-	first := x.next[t] + 1
-	x.next[t] += n
+// Reserve numbers the rows of a table that are added.
+func (s *Standard) Reserve(_ context.Context, t *schema.Table, n, _ int64) ([]engine.Span, error) {
+	first := s.next[t] + 1
+	s.next[t] += n
 	return []engine.Span{{First: first, Count: n}}, nil
 }
 
-func (x *standardTx) know(t *schema.Table, id int64, condition string) {
-	if x.named[t] == nil {
-		x.named[t] = map[int64]string{}
+// know keeps how a row is found, where others refer to rows of its table.
+func (s *Standard) know(t *schema.Table, id int64, condition string) {
+	if s.named[t] != nil {
+		s.named[t][id] = condition
 	}
-	x.named[t][id] = condition
 }
 
-func (x *standardTx) Insert(_ context.Context, t *schema.Table, columns []string,
+// Insert writes a statement for each row.
+func (s *Standard) Insert(_ context.Context, t *schema.Table, columns []string,
 	rows *value.Batch) ([]engine.Rejection, error) {
-	if x.part.Growth != nil {
-		x.growth(t, columns[1:], rows)
+	if s.part.Growth != nil {
+		s.growth(t, columns[1:], rows)
 		return nil, nil
 	}
-	step := x.part.Step
+	step := s.part.Step
 	located := step.Locates()
 	sent := rows.Columns
 	if located {
 		columns, sent = columns[1:], sent[1:]
 	}
 	key := step.KeyNames()
-	keys := (&value.Batch{Columns: sent}).Pick(columns, key).Columns
-	x.title()
+	keys, does := (&value.Batch{Columns: sent}).Pick(columns, key).Columns, onUpdate(step, columns)
+	s.title()
 	for i := range rows.Len() {
-		if len(key) > 0 && located {
-			x.know(t, rows.Columns[0].Nums[i], x.condition(t, key, keys, i))
-		}
 		if i%mostRows == 0 {
-			if err := x.fromLines(i, min(i+mostRows, rows.Len())-1); err != nil {
+			from, err := linesOf(s.Place, s.part, i, min(i+mostRows, rows.Len())-1)
+			if err != nil {
 				return nil, err
 			}
+			say(s.out, "%s", from)
 		}
-		x.row(step, t, columns, sent, keys, i)
+		values := s.literals(t, columns, sent, i)
+		if len(key) == 0 {
+			put(s.out, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", dialect.Table(t.Name), dialect.Names(columns),
+				strings.Join(values, ", ")))
+			continue
+		}
+		condition := s.condition(t, key, keys, i)
+		if located {
+			s.know(t, rows.Columns[0].Nums[i], condition)
+		}
+		s.update(t, columns, values, does, condition, func(c int) bool {
+			return sent[c].States[i] != value.Given && step.Policy.Blank == ladlefile.KeepBlank
+		})
+		s.unlessThere(t, columns, values, condition)
 	}
 	return nil, nil
 }
 
-func (x *standardTx) fromLines(first, last int) error {
-	text, err := linesOf(x.Place, x.part, first, last)
-	if err == nil {
-		say(x.out, "%s", text)
+// onUpdate is what a step does with each of the columns in a row that is there; "" for nothing.
+func onUpdate(step *judge.Step, columns []string) []ladlefile.AlreadyThere {
+	does, names, targets := make([]ladlefile.AlreadyThere, len(columns)), step.Names(), step.Targets()
+	for c, name := range columns {
+		if at := slices.Index(names, name); slices.Contains(targets, at) {
+			does[c] = step.OnUpdate(at)
+		}
 	}
-	return err
+	return does
 }
 
-// row updates the row with the key of a line, where the step does that, and adds it where there is none.
-func (x *standardTx) row(step *judge.Step, t *schema.Table, columns []string, sent, keys []value.Column, i int) {
-	values := make([]string, len(columns))
-	for c := range columns {
-		values[c] = x.literal(t, columns[c], &sent[c], i)
-	}
-	key := step.KeyNames()
-	if len(key) == 0 {
-		put(x.out, fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s)", x.name(t.Name), x.names(columns), strings.Join(values, ", ")))
-		return
-	}
-	condition := x.condition(t, key, keys, i)
+// update updates the row that is found by a condition, in the columns for which a step does that; keeps tells those in
+// which a blank keeps what is there.
+func (s *Standard) update(t *schema.Table, columns, values []string, does []ladlefile.AlreadyThere, condition string,
+	keeps func(c int) bool) {
 	var set []string
-	for c, name := range columns {
-		blank := sent[c].States[i] != value.Given
-		does := ladlefile.AlreadyThere("")
-		if at := slices.Index(step.Names(), name); slices.Contains(step.Targets(), at) {
-			does = step.OnUpdate(at)
-		}
+	for c := range columns {
+		name := dialect.Name(columns[c])
 		switch {
-		case blank && step.Policy.Blank == ladlefile.KeepBlank:
-		case does == ladlefile.UpdateThere:
-			set = append(set, x.name(name)+" = "+values[c])
-		case does == ladlefile.FillBlanksThere:
-			set = append(set, fmt.Sprintf("%s = COALESCE(%s, %s)", x.name(name), x.name(name), values[c]))
+		case keeps(c):
+		case does[c] == ladlefile.UpdateThere:
+			set = append(set, name+" = "+values[c])
+		case does[c] == ladlefile.FillBlanksThere:
+			set = append(set, fmt.Sprintf("%s = COALESCE(%s, %s)", name, name, values[c]))
 		}
 	}
 	if set != nil {
-		put(x.out, fmt.Sprintf("UPDATE %s SET %s WHERE %s", x.name(t.Name), strings.Join(set, ", "), condition))
+		put(s.out, fmt.Sprintf("UPDATE %s SET %s WHERE %s", dialect.Table(t.Name), strings.Join(set, ", "), condition))
 	}
-	x.unlessThere(t, columns, values, condition)
 }
 
-func (x *standardTx) unlessThere(t *schema.Table, columns, values []string, condition string) {
-	put(x.out, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM (VALUES (1)) AS one (n) WHERE NOT EXISTS (SELECT 1 FROM %s WHERE %s)",
-		x.name(t.Name), x.names(columns), strings.Join(values, ", "), x.name(t.Name), condition))
+// unlessThere adds a row where none is found by a condition.
+func (s *Standard) unlessThere(t *schema.Table, columns, values []string, condition string) {
+	put(s.out, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM (VALUES (1)) AS one (n) WHERE NOT EXISTS (SELECT 1 FROM %s "+
+		"WHERE %s)", dialect.Table(t.Name), dialect.Names(columns), strings.Join(values, ", "), dialect.Table(t.Name),
+		condition))
 }
 
 // growth names rows of a lookup table, and adds them where the lookup does.
-func (x *standardTx) growth(t *schema.Table, columns []string, rows *value.Batch) {
-	names := rows.Columns[1:]
-	add := x.adds[indexed(t, columns)]
-	if add {
-		x.title()
-	}
+func (s *Standard) growth(t *schema.Table, columns []string, rows *value.Batch) {
+	names, adds := rows.Columns[1:], s.adds[indexed(t, columns)]
+	s.title()
 	var sought []string
 	for i := range rows.Len() {
-		condition := x.condition(t, columns, names, i)
-		x.know(t, rows.Columns[0].Nums[i], condition)
-		if !add {
-			sought = append(sought, condition)
+		condition := s.condition(t, columns, names, i)
+		s.know(t, rows.Columns[0].Nums[i], condition)
+		if adds {
+			s.unlessThere(t, columns, s.literals(t, columns, names, i), condition)
 			continue
 		}
-		values := make([]string, len(columns))
-		for c := range columns {
-			values[c] = x.literal(t, columns[c], &names[c], i)
-		}
-		x.unlessThere(t, columns, values, condition)
+		sought = append(sought, condition)
 	}
-	if add {
-		return
-	}
-	fmt.Fprintln(x.out)
 	for part := range slices.Chunk(sought, mostRows) {
-		x.ask(fmt.Sprintf("SELECT COUNT(*) FROM %s WHERE %s", x.name(t.Name), strings.Join(part, " OR ")),
-			"%d: %s has what lookups by %s need", len(part), t.Name, strings.Join(columns, ", "))
+		s.ask(fmt.Sprintf("SELECT COUNT(*) FROM %s WHERE %s", dialect.Table(t.Name), strings.Join(part, " OR ")),
+			"%d: the rows that lookups by %s need are in %s", len(part), strings.Join(columns, ", "), t.Name)
 	}
 }
 
-func (x *standardTx) Update(_ context.Context, t *schema.Table, by, columns []string,
+// Update completes rows, as second halves of steps do: what is there already is kept unless the step updates it.
+func (s *Standard) Update(_ context.Context, t *schema.Table, by, columns []string,
 	rows *value.Batch) ([]engine.Rejection, error) {
-	x.title()
+	s.title()
+	does := onUpdate(s.part.Step, columns)
+	for c := range does {
+		if does[c] != ladlefile.UpdateThere {
+			does[c] = ladlefile.FillBlanksThere
+		}
+	}
 	for i := range rows.Len() {
-		condition := x.condition(t, by, rows.Columns[:len(by)], i)
-		if len(by) == 1 && by[0] == t.Locator {
-			condition = x.named[t][rows.Columns[0].Nums[i]]
+		condition := s.named[t][rows.Columns[0].Nums[i]]
+		if by[0] != t.Locator {
+			condition = s.condition(t, by, rows.Columns[:len(by)], i)
 		}
-		set := make([]string, len(columns))
-		for c, name := range columns {
-			is := x.literal(t, name, &rows.Columns[len(by)+c], i)
-			if step := x.part.Step; step.OnUpdate(slices.Index(step.Names(), name)) != ladlefile.UpdateThere {
-				is = fmt.Sprintf("COALESCE(%s, %s)", x.name(name), is)
-			}
-			set[c] = x.name(name) + " = " + is
-		}
-		put(x.out, fmt.Sprintf("UPDATE %s SET %s WHERE %s", x.name(t.Name), strings.Join(set, ", "), condition))
+		s.update(t, columns, s.literals(t, columns, rows.Columns[len(by):], i), does, condition,
+			func(int) bool { return false })
 	}
 	return nil, nil
 }
@@ -325,19 +305,23 @@ func (x *standardTx) Update(_ context.Context, t *schema.Table, by, columns []st
 // errStandard is for what a plan that was loosened doesn't do.
 var errStandard = errors.New("standard SQL is written for rows that are added")
 
-func (x *standardTx) Remove(context.Context, *schema.Table, []string, *value.Batch) (int64, error) {
+// Remove is not done.
+func (s *Standard) Remove(context.Context, *schema.Table, []string, *value.Batch) (int64, error) {
 	return 0, errStandard
 }
 
-func (x *standardTx) ReadBack(context.Context, *schema.Table, []string, *value.Batch, []string, *value.Batch) error {
+// ReadBack is not done.
+func (s *Standard) ReadBack(context.Context, *schema.Table, []string, *value.Batch, []string, *value.Batch) error {
 	return errStandard
 }
 
-func (x *standardTx) Commit(context.Context) error { return nil }
+// Commit has nothing to end.
+func (s *Standard) Commit(context.Context) error { return nil }
 
-func (x *standardTx) Rollback() error { return nil }
+// Rollback has nothing to take back.
+func (s *Standard) Rollback() error { return nil }
 
-// ask writes a query behind the answer that it must give.
+// ask writes a query below the answer that it must return.
 func (s *Standard) ask(query, format string, parts ...any) {
 	say(s.out, format, parts...)
 	put(s.out, query)
@@ -346,24 +330,24 @@ func (s *Standard) ask(query, format string, parts ...any) {
 // ends writes the queries that come last.
 func (s *Standard) ends() {
 	fmt.Fprintln(s.out)
-	say(s.out, "Queries, each with the answer that it must give. COMMIT where all gave it, else ROLLBACK.")
+	say(s.out, "Queries, each below the answer that it must return. COMMIT where all return it, else ROLLBACK.")
 	for _, step := range s.judgement.Steps {
 		if step.First != nil {
 			continue
 		}
 		if key := step.KeyNames(); len(key) > 0 {
-			s.ask(fmt.Sprintf("SELECT COUNT(*) FROM (SELECT %s FROM %s GROUP BY %s HAVING COUNT(*) > 1) AS twice", s.names(key),
-				s.name(step.Table.Name), s.names(key)), "0: no rows of %s have the same %s", step.Table.Name, strings.Join(key, ", "))
+			s.ask(fmt.Sprintf("SELECT COUNT(*) FROM (SELECT %s FROM %s GROUP BY %s HAVING COUNT(*) > 1) AS twice", dialect.Names(key),
+				dialect.Table(step.Table.Name), dialect.Names(key)), "0: no duplicates in %s by %s", step.Table.Name, strings.Join(key, ", "))
 		}
 		for _, r := range append(step.Table.Declared(), step.Undeclared()...) {
 			var given, same []string
 			for i, c := range r.Columns {
-				given = append(given, "child."+s.name(c)+" IS NOT NULL")
-				same = append(same, "parent."+s.name(r.ParentColumns[i])+" = child."+s.name(c))
+				given = append(given, "child."+dialect.Name(c)+" IS NOT NULL")
+				same = append(same, "parent."+dialect.Name(r.ParentColumns[i])+" = child."+dialect.Name(c))
 			}
 			s.ask(fmt.Sprintf("SELECT COUNT(*) FROM %s AS child WHERE %s AND NOT EXISTS (SELECT 1 FROM %s AS parent WHERE %s)",
-				s.name(step.Table.Name), strings.Join(given, " AND "), s.name(r.Parent), strings.Join(same, " AND ")),
-				"0: each row of %s finds the row of %s that it refers to", step.Table.Name, r.Parent)
+				dialect.Table(step.Table.Name), strings.Join(given, " AND "), dialect.Table(r.Parent), strings.Join(same, " AND ")),
+				"0: every foreign key of %s to %s finds its row", step.Table.Name, r.Parent)
 		}
 	}
 	for _, c := range s.Claims {
@@ -374,7 +358,7 @@ func (s *Standard) ends() {
 func (s *Standard) claim(c check.Claim) {
 	switch {
 	case c.NoRows != "":
-		s.ask(strings.TrimSpace(query(c.NoRows)), "no rows: %s", c.Says)
+		s.ask(query(c.NoRows), "no rows: %s", c.Says)
 	case c.HowMany != "":
 		bounds := fmt.Sprintf("%d to %d", c.Least, c.Most)
 		switch c.Most {
@@ -390,10 +374,10 @@ func (s *Standard) claim(c check.Claim) {
 				continue
 			}
 			if other := c.Equal[1-i]; other.Query == "" {
-				s.ask(strings.TrimSpace(query(side.Query)), "%s: %s", other.Total, c.Says)
+				s.ask(query(side.Query), "%s: %s", other.Total, c.Says)
 				continue
 			}
-			s.ask(strings.TrimSpace(query(side.Query)), "the same as the other side: %s", c.Says)
+			s.ask(query(side.Query), "the same as the other side: %s", c.Says)
 		}
 	}
 }

@@ -90,7 +90,7 @@ func (s *Script) openAdded(t *schema.Table, columns []string) {
 		if p != nil && name != t.Locator && !p.empty {
 			room = "?" // rows that are there may be among those referred to
 		}
-		fields = append(fields, field{name, name, p, name == t.Locator})
+		fields = append(fields, field{name: name, of: name, parent: p, added: name == t.Locator})
 	}
 	fmt.Fprintln(s.body)
 	say(s.body, "%s", s.title(g))
@@ -196,9 +196,8 @@ func (s *Script) readAll(ctx context.Context, t *schema.Table, by []string, keys
 		return nil, err
 	}
 	if into.Len() != keys.Len() {
-		return nil, fault.New(fault.Failed, fmt.Sprintf("of %s of %s to be changed, %s can be read",
-			reason.Plural(int64(keys.Len()), "row"), t.Name, reason.Count(int64(into.Len()))),
-			"check the table for rows that this user can't see")
+		return nil, fault.New(fault.Failed, fmt.Sprintf("%s of %s are to be updated or removed, and %s can be read",
+			reason.Plural(int64(keys.Len()), "row"), t.Name, reason.Count(int64(into.Len()))), "use a user who can see them")
 	}
 	return into, nil
 }
@@ -220,18 +219,22 @@ func (s *Script) openChanged(t *schema.Table, by, columns []string) {
 	add("new", columns)
 	g.rows = s.newRows(s.staged, t, s.newRoom(), fields)
 	fmt.Fprintln(s.staged)
-	say(s.staged, "%s: what finds them, what is there (%s), and what follows.", s.title(g), strings.Join(columns, ", "))
+	say(s.staged, "%s: the key, then the old and the new values of %s.", s.title(g), strings.Join(columns, ", "))
 	put(s.staged, s.Dialect.Room(g.rows.room, t, g.rows.roomFields()))
 }
 
 func (s *Script) closeChanged(g *group) {
 	r, n := g.rows, len(g.columns)
-	second := g.table.Locator == "" && g.part.Step.First != nil // its rows may be new, and nothing tells them from others
-	if g.there > 0 && !second {
-		s.guards = append(s.guards, engine.Guard{Unless: fmt.Sprintf("(SELECT COUNT(*) FROM %s JOIN %s ON %s WHERE %s) <> %d",
-			r.from(nil), s.Dialect.Table(g.table), r.matches(0, g.by), r.same(g.by, n), g.there),
-			Says: fmt.Sprintf("rows of %s that this script changes are not as they were (%s)", g.table.Name,
-				strings.Join(g.columns, ", "))})
+	if g.there > 0 {
+		guard := engine.Guard{Unless: fmt.Sprintf("(SELECT COUNT(*) FROM %s JOIN %s ON %s WHERE %s) <> %d", r.from(nil),
+			s.Dialect.Table(g.table), r.matches(0, g.by), r.same(g.by, n), g.there),
+			Says: fmt.Sprintf("rows of %s that this script updates have been changed since it was written (%s)", g.table.Name,
+				strings.Join(g.columns, ", "))}
+		if g.table.Locator == "" && g.part.Step.First != nil { // some of the rows may be new
+			putLines(s.body, s.Dialect.Stop([]engine.Guard{guard}))
+		} else {
+			s.guards = append(s.guards, guard)
+		}
 	}
 	values := make([]string, n)
 	for i := range values {
@@ -287,7 +290,7 @@ func (s *Script) openRemoved(t *schema.Table, by, kept []string) {
 	}
 	g.rows = s.newRows(s.staged, t, s.newRoom(), fields)
 	fmt.Fprintln(s.staged)
-	say(s.staged, "%s, as they are.", s.title(g))
+	say(s.staged, "%s, with their values.", s.title(g))
 	put(s.staged, s.Dialect.Room(g.rows.room, t, g.rows.roomFields()))
 }
 
@@ -295,9 +298,9 @@ func (s *Script) closeRemoved(g *group) {
 	r := g.rows
 	fmt.Fprintln(s.body)
 	say(s.body, "%s", s.title(g))
-	says := fmt.Sprintf("rows of %s that this script removes are not as they were", g.table.Name)
+	says := fmt.Sprintf("rows of %s that this script removes have been changed since it was written", g.table.Name)
 	if g.by == 0 {
-		put(s.body, s.Dialect.DeleteEqual(g.table, r.room, g.columns)...)
+		putLines(s.body, s.Dialect.DeleteEqual(g.table, r.room, g.columns))
 		return // the count of rows shows whether each was there
 	}
 	s.guards = append(s.guards, engine.Guard{Unless: fmt.Sprintf("(SELECT COUNT(*) FROM %s JOIN %s ON %s WHERE %s) <> %d",
@@ -311,8 +314,8 @@ func (s *Script) closeRemoved(g *group) {
 
 // title says what is done with the rows of a group, and by which block.
 func (s *Script) title(g *group) string {
-	does := map[write.Action]string{write.Adds: "added to", write.Changes: "changed in", write.Marks: "marked in",
-		write.Removes: "removed from", write.Empties: "released in"}[g.part.Does]
+	does := map[write.Action]string{write.Adds: "added to", write.Changes: "updated in", write.Marks: "marked in",
+		write.Removes: "removed from", write.Empties: "made ready for their removal in"}[g.part.Does]
 	if g.part.Step == nil {
 		return fmt.Sprintf("Rows %s %s, for lookups by %s", does, g.table.Name, strings.Join(g.part.Growth.Columns, ", "))
 	}

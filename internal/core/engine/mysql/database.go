@@ -334,6 +334,27 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	return t, nil
 }
 
+// locks are the tables of work for LOCK TABLES, with the other names that statements have for them, and what the queries
+// of a person need besides; books are the locks on tables of Ladle's own.
+func (d *Database) locks(work []*schema.Table, books []string) (locks []string) {
+	for _, table := range work {
+		if _, known := d.numbers[table]; !known {
+			continue // one of Ladle's own, which are in books
+		}
+		locks = append(locks, quote(table.Name)+" WRITE")
+		for n := range aliases {
+			locks = append(locks, quote(table.Name)+" AS "+d.alias(table, n)+" WRITE")
+		}
+	}
+	locks = append(locks, books...)
+	for _, lock := range d.foreseen {
+		if !slices.Contains(locks, strings.TrimSuffix(lock, "READ")+"WRITE") {
+			locks = append(locks, lock)
+		}
+	}
+	return locks
+}
+
 // locked names the tables that others use, since a lock could not be had; the server does not say who they are.
 func (d *Database) locked(ctx context.Context, work []*schema.Table, cause error) error {
 	var names []string

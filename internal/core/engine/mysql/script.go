@@ -2,14 +2,13 @@ package mysql
 
 import (
 	"context"
-	"encoding/hex"
 	"fmt"
 	"net/url"
-	"slices"
 	"strings"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -19,34 +18,32 @@ func (d *Database) Script() engine.Dialect { return &script{d} }
 // script writes for the client mariadb (mariadb.com/kb/en/mariadb-command-line-client/).
 type script struct{ db *Database }
 
-func (s *script) Run() string {
-	client := "mysql"
+func (s *script) Run(file string) string {
+	line := "mysql"
 	if s.db.compound {
-		client = "mariadb"
+		line = "mariadb"
 	}
-	at, err := url.Parse(s.db.name)
-	if err != nil {
-		return client + " " + s.db.schema + " < FILE"
+	if at, err := url.Parse(s.db.name); err == nil {
+		if host := at.Hostname(); host != "" {
+			line += " -h " + engine.ShellWord(host)
+		}
+		if port := at.Port(); port != "" {
+			line += " -P " + engine.ShellWord(port)
+		}
+		if user := at.User.Username(); user != "" {
+			line += " -u " + engine.ShellWord(user) + " -p"
+		}
 	}
-	if at.Hostname() != "" {
-		client += " -h " + at.Hostname()
-	}
-	if at.Port() != "" {
-		client += " -P " + at.Port()
-	}
-	if user := at.User.Username(); user != "" {
-		client += " -u " + user + " -p"
-	}
-	return client + " " + s.db.schema + " < FILE"
+	return line + " " + engine.ShellWord(s.db.schema) + " < " + engine.ShellWord(file)
 }
 
 func (s *script) Open(work []*schema.Table) []string {
-	return []string{"SET NAMES utf8mb4", "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE," +
-		"ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_VALUE_ON_ZERO'", "SET SESSION time_zone = '+00:00'", "SET autocommit = 0",
-		"LOCK TABLES " + strings.Join(s.db.locks(work, nil), ", ")}
+	return []string{"SET NAMES utf8mb4;", "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ZERO_DATE,NO_ZERO_IN_DATE," +
+		"ERROR_FOR_DIVISION_BY_ZERO,NO_AUTO_VALUE_ON_ZERO';", "SET SESSION time_zone = '+00:00';", "SET autocommit = 0;",
+		"LOCK TABLES " + strings.Join(s.db.locks(work, nil), ", ") + ";"}
 }
 
-func (*script) Close() []string { return []string{"COMMIT", "UNLOCK TABLES"} }
+func (*script) Close() []string { return []string{"COMMIT;", "UNLOCK TABLES;"} }
 
 func (*script) Table(t *schema.Table) string { return quote(t.Name) }
 
@@ -78,23 +75,24 @@ func appendLiteral(b, text []byte) []byte {
 	return append(b, '\'')
 }
 
-func (*script) AppendLiteral(b []byte, t *schema.Table, column string, c *value.Column, i int) []byte {
+func (*script) Literal(t *schema.Table, column string) engine.Literal {
 	kind := engine.Types(t, []string{column})[0]
+	before, after := "'", "'"
 	switch {
-	case c.States[i] != value.Given:
-		return append(b, "NULL"...)
-	case kind.Kind == value.Text:
-		return appendLiteral(b, c.Bytes(i))
 	case kind.Kind == value.Bytes:
-		b = append(b, "X'"...)
-		b = hex.AppendEncode(b, c.Bytes(i))
-		return append(b, '\'')
+		before = "X'"
 	case kind.Kind.Numeric() || kind.Kind == value.Bool:
-		return appendField(b, c, kind, i)
+		before, after = "", ""
 	}
-	b = append(b, '\'')
-	b = appendField(b, c, kind, i)
-	return append(b, '\'')
+	return func(b []byte, c *value.Column, i int) []byte {
+		switch {
+		case c.States[i] != value.Given:
+			return append(b, "NULL"...)
+		case kind.Kind == value.Text:
+			return appendLiteral(b, c.Bytes(i))
+		}
+		return append(appendField(append(b, before...), c, kind, i), after...)
+	}
 }
 
 func (*script) Room(name string, t *schema.Table, fields []engine.RoomField) string {
@@ -113,32 +111,39 @@ func (*script) Room(name string, t *schema.Table, fields []engine.RoomField) str
 }
 
 func (*script) Ready(name string, by []string) []string {
-	return []string{fmt.Sprintf("ALTER TABLE %s ADD INDEX (%s)", name, quoted(by))}
+	return []string{fmt.Sprintf("ALTER TABLE %s ADD INDEX (%s);", name, quoted(by))}
 }
 
 // Numbers follow the counter of the table, which rows with locators of their own move.
 func (s *script) Numbers(_ context.Context, variable string, t *schema.Table, _ int64) ([]string, error) {
 	return []string{fmt.Sprintf("SET @%s = GREATEST(COALESCE((SELECT MAX(%s) FROM %s), 0), COALESCE((SELECT AUTO_INCREMENT "+
-		"FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = %s), 1) - 1)", variable,
+		"FROM information_schema.TABLES WHERE TABLE_SCHEMA = DATABASE() AND TABLE_NAME = %s), 1) - 1);", variable,
 		quote(t.Locator), quote(t.Name), s.Text(t.Name))}, nil
 }
 
 func (*script) Variable(name string) string { return "@" + name }
 
+// The most characters of what a guard says: of a MESSAGE_TEXT, and of the key that stands for it.
+const (
+	longestMessage = 500
+	longestKey     = 190
+)
+
 // Stop signals where the server takes compound statements by themselves; else a key that is there twice has the text.
 func (s *script) Stop(guards []engine.Guard) []string {
 	if !s.db.compound {
-		all := []string{"CREATE TEMPORARY TABLE IF NOT EXISTS ladle_stop (says VARCHAR(190) PRIMARY KEY)"}
+		all := []string{"CREATE TEMPORARY TABLE IF NOT EXISTS ladle_stop (says VARCHAR(190) PRIMARY KEY);"}
 		for _, g := range guards {
+			says := s.Text(string(text.Shortened([]byte(g.Says), longestKey)))
 			all = append(all, fmt.Sprintf("INSERT INTO ladle_stop SELECT says FROM (SELECT %s AS says UNION ALL SELECT %s) s "+
-				"WHERE %s", s.Text(g.Says), s.Text(g.Says), g.Unless))
+				"WHERE %s;", says, says, g.Unless))
 		}
-		return append(all, "DELETE FROM ladle_stop")
+		return append(all, "DELETE FROM ladle_stop;")
 	}
 	all := []string{"DELIMITER //"}
 	for _, g := range guards { // one by one: the client shows the one that stops it
 		all = append(all, fmt.Sprintf("IF %s THEN\n  SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = %s;\nEND IF//", g.Unless,
-			s.Text(g.Says)))
+			s.Text(string(text.Shortened([]byte(g.Says), longestMessage)))))
 	}
 	return append(all, "DELIMITER ;")
 }
@@ -193,25 +198,4 @@ func (s *script) DeleteEqual(t *schema.Table, room string, columns []string) []s
 
 func (s *script) Other(t *schema.Table) string { return s.db.alias(t, 0) }
 
-func (*script) Enforces(r schema.Relation) bool { return r.Off == "" && !r.Assumed && r.Broken == "" }
-
-// locks are the tables of work for LOCK TABLES, with the other names that statements have for them, and what the queries
-// of a person need besides; books are the locks on tables of Ladle's own.
-func (d *Database) locks(work []*schema.Table, books []string) (locks []string) {
-	for _, table := range work {
-		if _, known := d.numbers[table]; !known {
-			continue // one of Ladle's own, which are in books
-		}
-		locks = append(locks, quote(table.Name)+" WRITE")
-		for n := range aliases {
-			locks = append(locks, quote(table.Name)+" AS "+d.alias(table, n)+" WRITE")
-		}
-	}
-	locks = append(locks, books...)
-	for _, lock := range d.foreseen {
-		if !slices.Contains(locks, strings.TrimSuffix(lock, "READ")+"WRITE") {
-			locks = append(locks, lock)
-		}
-	}
-	return locks
-}
+func (*script) Enforces() bool { return true }

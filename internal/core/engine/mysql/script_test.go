@@ -37,19 +37,19 @@ func TestLiterals(t *testing.T) {
 		} else {
 			assert.NoError(t, value.Parse(&column, kind, []byte(c.cell)))
 		}
-		assert.Equal(t, c.literal, string(s.AppendLiteral(nil, table, c.column, &column, 0)))
+		assert.Equal(t, c.literal, string(s.Literal(table, c.column)(nil, &column, 0)))
 	}
 	seal := value.NewColumn(value.Type{Kind: value.Bytes})
 	seal.AppendBytes([]byte{0, 255})
 	seal.AppendState(value.Null)
-	assert.Equal(t, "X'00ff'", string(s.AppendLiteral(nil, table, "seal", &seal, 0)))
-	assert.Equal(t, "NULL", string(s.AppendLiteral(nil, table, "seal", &seal, 1)))
+	assert.Equal(t, "X'00ff'", string(s.Literal(table, "seal")(nil, &seal, 0)))
+	assert.Equal(t, "NULL", string(s.Literal(table, "seal")(nil, &seal, 1)))
 }
 
 func TestStatements(t *testing.T) {
 	s, table := scripted(true)
 	joined := engine.Joined{From: "ladle_rows_1 s", On: "`vessel`.`id` = s.`by_1`"}
-	assert.Equal(t, "mariadb -h db.example -P 3307 -u port -p merrow < FILE", s.Run())
+	assert.Equal(t, "mariadb -h db.example -P 3307 -u port -p merrow < 'my load.sql'", s.Run("my load.sql"))
 	assert.Equal(t, "CREATE TEMPORARY TABLE room (`n` BIGINT, `name` varchar(20) COLLATE utf8mb4_general_ci NULL)",
 		s.Room("room", table, []engine.RoomField{{Name: "n"}, {Name: "name", Of: "name"}}))
 	assert.Equal(t, "UPDATE ladle_rows_1 s STRAIGHT_JOIN `vessel` ON `vessel`.`id` = s.`by_1` SET `vessel`.`name` = s.`new_1`",
@@ -60,17 +60,16 @@ func TestStatements(t *testing.T) {
 	assert.Equal(t, "`vessel`.`name` = s.`k`", s.Matches(table, "name", "s.`k`", false))
 	assert.Contains(t, s.Open([]*schema.Table{table})[4], "`vessel` WRITE, `vessel` AS ladle_3_0 WRITE")
 	assert.Equal(t, "ladle_3_0", s.Other(table))
-	assert.True(t, s.Enforces(schema.Relation{}))
-	assert.False(t, s.Enforces(schema.Relation{Assumed: true}), "what only a ladle file knows, nobody sees to")
+	assert.True(t, s.Enforces())
 
 	guards := []engine.Guard{{Unless: "1 = 2", Says: "it's not so"}}
 	assert.Equal(t, []string{"DELIMITER //", "IF 1 = 2 THEN\n  SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'it''s not so';\nEND IF//",
 		"DELIMITER ;"}, s.Stop(guards))
 	without, _ := scripted(false)
-	assert.Equal(t, "mysql -h db.example -P 3307 -u port -p merrow < FILE", without.Run())
+	assert.Equal(t, "mysql -h db.example -P 3307 -u port -p merrow < load.sql", without.Run("load.sql"))
 	assert.Nil(t, without.DeleteEqual(table, "room", []string{"name"}), "nor has it a loop")
 	assert.Contains(t, s.DeleteEqual(table, "room", []string{"name"})[1], "FOR r IN (SELECT `name` FROM room) DO")
 	stops := without.Stop(guards)
 	assert.Equal(t, "INSERT INTO ladle_stop SELECT says FROM (SELECT 'it''s not so' AS says UNION ALL SELECT 'it''s not so') s "+
-		"WHERE 1 = 2", stops[1], "MySQL has no compound statements outside of routines: a key that is there twice stops it")
+		"WHERE 1 = 2;", stops[1], "MySQL has no compound statements outside of routines: a key that is there twice stops it")
 }

@@ -4,6 +4,10 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
+	"net/url"
+	"regexp"
+	"slices"
 	"strings"
 
 	"ladle/internal/core/engine"
@@ -17,19 +21,48 @@ func (d *Database) Script() engine.Dialect { return &script{d} }
 // script writes for psql (postgresql.org/docs/current/app-psql.html).
 type script struct{ db *Database }
 
-func (s *script) Run() string { return "psql -X -f FILE '" + s.db.name + "'" }
+func (s *script) Run(file string) string {
+	return "psql -X -f " + engine.ShellWord(file) + " " + engine.ShellWord(forClients(s.db.name))
+}
+
+// clientParameters are the parameters of a URL that libpq takes (postgresql.org/docs/current/libpq-connect.html, §34.1.2),
+// but for those that only say how to log in.
+var clientParameters = regexp.MustCompile(`^(host|hostaddr|port|dbname|user|options|application_name|connect_timeout|` +
+	`client_encoding|target_session_attrs|load_balance_hosts|channel_binding|require_auth|ssl.*|gss.*|krb.*|keepalives.*|` +
+	`tcp_user_timeout|service|passfile)$`)
+
+// forClients is a URL as libpq takes it: settings of the server that stand in it by their names go into its options.
+func forClients(name string) string {
+	u, err := url.Parse(name)
+	if err != nil {
+		return name
+	}
+	query := u.Query()
+	options := query.Get("options")
+	for _, key := range slices.Sorted(maps.Keys(query)) {
+		if !clientParameters.MatchString(key) {
+			options += " -c " + key + "=" + strings.ReplaceAll(query.Get(key), " ", `\ `)
+			query.Del(key)
+		}
+	}
+	if options = strings.TrimSpace(options); options != "" {
+		query.Set("options", options)
+	}
+	u.RawQuery = strings.ReplaceAll(query.Encode(), "+", "%20")
+	return u.String()
+}
 
 func (s *script) Open(work []*schema.Table) []string {
-	all := []string{`\set ON_ERROR_STOP on`, `\set QUIET on`, `\encoding UTF8`, "SET client_min_messages = warning",
-		"SET standard_conforming_strings = on", "SET DateStyle = ISO", "SET TimeZone = 'UTC'", "BEGIN",
-		"SET CONSTRAINTS ALL IMMEDIATE"}
+	all := []string{`\set ON_ERROR_STOP on`, `\set QUIET on`, `\encoding UTF8`, "SET client_min_messages = warning;",
+		"SET standard_conforming_strings = on;", "SET DateStyle = ISO;", "SET TimeZone = 'UTC';", "BEGIN;",
+		"SET CONSTRAINTS ALL IMMEDIATE;"}
 	for _, t := range work {
-		all = append(all, s.db.lock(t))
+		all = append(all, s.db.lock(t)+";")
 	}
 	return all
 }
 
-func (*script) Close() []string { return []string{"COMMIT"} }
+func (*script) Close() []string { return []string{"COMMIT;"} }
 
 func (s *script) Table(t *schema.Table) string { return s.db.table(t) }
 
@@ -67,19 +100,19 @@ func appendLiteral(b, text []byte) []byte {
 	return append(b, '\'')
 }
 
-func (*script) AppendLiteral(b []byte, t *schema.Table, column string, c *value.Column, i int) []byte {
+func (*script) Literal(t *schema.Table, column string) engine.Literal {
 	kind := engine.Types(t, []string{column})[0]
-	switch {
-	case c.States[i] != value.Given:
-		return append(b, "NULL"...)
-	case kind.Kind == value.Text:
-		return appendLiteral(b, c.Bytes(i))
-	case kind.Kind == value.Int:
-		return c.AppendText(b, i)
+	return func(b []byte, c *value.Column, i int) []byte {
+		switch {
+		case c.States[i] != value.Given:
+			return append(b, "NULL"...)
+		case kind.Kind == value.Text:
+			return appendLiteral(b, c.Bytes(i))
+		case kind.Kind == value.Int:
+			return c.AppendText(b, i)
+		}
+		return append(appendText(append(b, '\''), c, kind, i), '\'')
 	}
-	b = append(b, '\'')
-	b = appendText(b, c, kind, i)
-	return append(b, '\'')
 }
 
 func (s *script) Room(name string, t *schema.Table, fields []engine.RoomField) string {
@@ -97,7 +130,7 @@ func (s *script) Room(name string, t *schema.Table, fields []engine.RoomField) s
 }
 
 func (*script) Ready(name string, by []string) []string {
-	return []string{fmt.Sprintf("CREATE INDEX ON %s (%s)", name, quoted(by)), "ANALYZE " + name}
+	return []string{fmt.Sprintf("CREATE INDEX ON %s (%s);", name, quoted(by)), "ANALYZE " + name + ";"}
 }
 
 // Numbers are drawn from the sequence in one go, behind what it gave and what is in the table.
@@ -121,9 +154,9 @@ func (s *script) Stop(guards []engine.Guard) []string {
 	}
 	fmt.Fprintf(&b, "DO %s BEGIN\n", tag)
 	for _, g := range guards {
-		fmt.Fprintf(&b, "  IF %s THEN\n    RAISE EXCEPTION USING MESSAGE = %s;\n  END IF;\n", g.Unless, s.Text(g.Says))
+		fmt.Fprintf(&b, "  IF (%s) THEN\n    RAISE EXCEPTION USING MESSAGE = %s;\n  END IF;\n", g.Unless, s.Text(g.Says))
 	}
-	return []string{b.String() + "END " + tag}
+	return []string{b.String() + "END " + tag + ";"}
 }
 
 func (s *script) Matches(t *schema.Table, column, other string, nulls bool) string {
@@ -175,10 +208,10 @@ func (s *script) DeleteEqual(t *schema.Table, room string, columns []string) []s
 	row := asText(texts)
 	numbered := "row_number() OVER (PARTITION BY " + row + ")"
 	return []string{fmt.Sprintf("DELETE FROM %s WHERE ctid IN (SELECT a.ctid FROM (SELECT ctid, %s AS whole, %s AS n "+
-		"FROM %s) a JOIN (SELECT %s AS whole, %s AS n FROM %s) b ON a.whole = b.whole AND a.n = b.n)", s.db.table(t), row,
+		"FROM %s) a JOIN (SELECT %s AS whole, %s AS n FROM %s) b ON a.whole = b.whole AND a.n = b.n);", s.db.table(t), row,
 		numbered, s.db.table(t), row, numbered, room)}
 }
 
 func (*script) Other(*schema.Table) string { return "other" }
 
-func (*script) Enforces(r schema.Relation) bool { return r.Off == "" && !r.Assumed && r.Broken == "" }
+func (*script) Enforces() bool { return true }

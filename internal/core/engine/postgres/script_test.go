@@ -42,19 +42,27 @@ func TestLiterals(t *testing.T) {
 			}
 			assert.NoError(t, value.Parse(&column, kind, []byte(cell)))
 		}
-		assert.Equal(t, c.literal, string(s.AppendLiteral(nil, table, c.column, &column, 0)))
+		assert.Equal(t, c.literal, string(s.Literal(table, c.column)(nil, &column, 0)))
 	}
 	seal := value.NewColumn(value.Type{Kind: value.Bytes})
 	seal.AppendBytes([]byte{0, 255})
 	seal.AppendState(value.Null)
-	assert.Equal(t, `'\x00ff'`, string(s.AppendLiteral(nil, table, "seal", &seal, 0)))
-	assert.Equal(t, "NULL", string(s.AppendLiteral(nil, table, "seal", &seal, 1)))
+	assert.Equal(t, `'\x00ff'`, string(s.Literal(table, "seal")(nil, &seal, 0)))
+	assert.Equal(t, "NULL", string(s.Literal(table, "seal")(nil, &seal, 1)))
 }
 
 func TestStatements(t *testing.T) {
 	s, table := scripted()
 	joined := engine.Joined{From: "ladle_rows_1 s", On: `public."vessel"."id" = s."by_1"`}
-	assert.Equal(t, "psql -X -f FILE 'postgres://port@db.example/merrow'", s.Run())
+	assert.Equal(t, "psql -X -f load.sql postgres://port@db.example/merrow", s.Run("load.sql"))
+	for given, says := range map[string]string{
+		"postgres://a/b?sslmode=disable":               "postgres://a/b?sslmode=disable",
+		"postgres://a/b?search_path=x,public":          "postgres://a/b?options=-c%20search_path%3Dx%2Cpublic",
+		"postgres://a/b?options=-cjit%3Doff&role=port": "postgres://a/b?options=-cjit%3Doff%20-c%20role%3Dport",
+		"postgres://a/b?search_path=x%20y":             `postgres://a/b?options=-c%20search_path%3Dx%5C%20y`,
+	} {
+		assert.Equal(t, says, forClients(given), "psql takes no setting by its own name")
+	}
 	assert.Equal(t, `CREATE TEMPORARY TABLE room ("n" bigint, "name" text COLLATE "de-x-icu") ON COMMIT DROP`,
 		s.Room("room", table, []engine.RoomField{{Name: "n"}, {Name: "name", Of: "name"}}))
 	assert.Equal(t, `INSERT INTO public."vessel" ("id", "name") OVERRIDING SYSTEM VALUE`, s.Insert(table, []string{"id", "name"}))
@@ -66,9 +74,9 @@ func TestStatements(t *testing.T) {
 	assert.Equal(t, `(public."vessel"."name" = s."k" OR public."vessel"."name" IS NULL AND s."k" IS NULL)`,
 		s.Matches(table, "name", `s."k"`, true))
 	assert.Contains(t, s.Same(table, "papers", `s."old_1"`), "jsonb", "blanks within JSON are not kept")
-	assert.Contains(t, s.Open([]*schema.Table{table}), `LOCK TABLE public."vessel" IN SHARE ROW EXCLUSIVE MODE`)
+	assert.Contains(t, s.Open([]*schema.Table{table}), `LOCK TABLE public."vessel" IN SHARE ROW EXCLUSIVE MODE;`)
 
 	stop := s.Stop([]engine.Guard{{Unless: "EXISTS (SELECT '$ladle$')", Says: "it's not so"}})
-	assert.Equal(t, []string{"DO $ladle0$ BEGIN\n  IF EXISTS (SELECT '$ladle$') THEN\n    RAISE EXCEPTION USING MESSAGE = " +
-		"'it''s not so';\n  END IF;\nEND $ladle0$"}, stop, "a tag that stands in no condition")
+	assert.Equal(t, []string{"DO $ladle0$ BEGIN\n  IF (EXISTS (SELECT '$ladle$')) THEN\n    RAISE EXCEPTION USING MESSAGE = " +
+		"'it''s not so';\n  END IF;\nEND $ladle0$;"}, stop, "a tag that stands in no condition")
 }

@@ -25,13 +25,15 @@ type script struct {
 	stops int
 }
 
-func (s *script) Run() string { return "sqlite3 '" + s.db.path + "' < FILE" }
-
-func (*script) Open([]*schema.Table) []string {
-	return []string{".bail on", "PRAGMA foreign_keys = OFF", "BEGIN IMMEDIATE", "CREATE TEMPORARY TABLE ladle_stop (n)"}
+func (s *script) Run(file string) string {
+	return "sqlite3 " + engine.ShellWord(s.db.path) + " < " + engine.ShellWord(file)
 }
 
-func (*script) Close() []string { return []string{"COMMIT"} }
+func (*script) Open([]*schema.Table) []string {
+	return []string{".bail on", "PRAGMA foreign_keys = OFF;", "BEGIN IMMEDIATE;", "CREATE TEMPORARY TABLE ladle_stop (n);"}
+}
+
+func (*script) Close() []string { return []string{"COMMIT;"} }
 
 func (*script) Table(t *schema.Table) string { return quote(t.Name) }
 
@@ -68,9 +70,13 @@ func appendLiteral(b, text []byte) []byte {
 	return append(b, ')')
 }
 
-func (s *script) AppendLiteral(b []byte, t *schema.Table, column string, c *value.Column, i int) []byte {
+func (s *script) Literal(t *schema.Table, column string) engine.Literal {
 	codecs, _ := s.db.codecs(t, []string{column})
-	k := codecs[0]
+	return codecs[0].literal
+}
+
+// literal adds slot i of c as bind binds it.
+func (k *codec) literal(b []byte, c *value.Column, i int) []byte {
 	if c.States[i] != value.Given {
 		return append(b, "NULL"...)
 	}
@@ -78,14 +84,13 @@ func (s *script) AppendLiteral(b []byte, t *schema.Table, column string, c *valu
 	case value.Text:
 		return appendLiteral(b, c.Bytes(i))
 	case value.Bytes:
-		b = append(b, "x'"...)
-		b = hex.AppendEncode(b, c.Bytes(i))
+		b = hex.AppendEncode(append(b, "x'"...), c.Bytes(i))
 		return append(b, '\'')
 	case value.Decimal:
-		if n, err := strconv.ParseInt(string(c.Bytes(i)), 10, 64); err == nil {
+		if n, err := strconv.ParseInt(text(c.Bytes(i)), 10, 64); err == nil {
 			return appendInteger(b, n)
 		}
-		f, _ := strconv.ParseFloat(string(c.Bytes(i)), 64) // value.Parse took only what a double keeps
+		f, _ := strconv.ParseFloat(text(c.Bytes(i)), 64) // value.Parse took only what a double keeps
 		return appendReal(b, f)
 	case value.Int:
 		return appendInteger(b, c.Nums[i])
@@ -97,14 +102,15 @@ func (s *script) AppendLiteral(b []byte, t *schema.Table, column string, c *valu
 	case value.Float:
 		return appendReal(b, c.Float(i))
 	}
-	if k.form.integer {
-		n := c.Nums[i]
-		if k.kind == value.DateTime {
-			n /= second
-		}
-		return appendInteger(b, n)
+	if !k.form.integer {
+		k.buf = k.form.append(k.buf[:0], k.kind, c.Nums[i])
+		return appendLiteral(b, k.buf)
 	}
-	return appendLiteral(b, k.form.append(nil, k.kind, c.Nums[i]))
+	n := c.Nums[i]
+	if k.kind == value.DateTime {
+		n /= second
+	}
+	return appendInteger(b, n)
 }
 
 // appendInteger adds a whole number; the least one is no literal in SQLite, only its negation.
@@ -153,7 +159,7 @@ func (*script) Room(name string, t *schema.Table, fields []engine.RoomField) str
 }
 
 func (*script) Ready(name string, by []string) []string {
-	return []string{fmt.Sprintf("CREATE INDEX temp.%s_by ON %s (%s)", name, name, quoted(by))}
+	return []string{fmt.Sprintf("CREATE INDEX temp.%s_by ON %s (%s);", name, name, quoted(by))}
 }
 
 // Numbers follow the greatest locator, also of rows that are gone where the table keeps it.
@@ -167,7 +173,7 @@ func (s *script) Numbers(_ context.Context, variable string, t *schema.Table, _ 
 	if kept {
 		last = fmt.Sprintf("max(%s, COALESCE((SELECT seq FROM sqlite_sequence WHERE name = %s), 0))", last, s.Text(t.Name))
 	}
-	return []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s AS n", variable, last),
+	return []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s AS SELECT %s AS n;", variable, last),
 		fmt.Sprintf(`.parameter set @%s "(SELECT n FROM temp.%s)"`, variable, variable)}, err
 }
 
@@ -182,7 +188,7 @@ func (s *script) Stop(guards []engine.Guard) (all []string) {
 	for _, g := range guards {
 		fmt.Fprintf(&b, "  SELECT RAISE(ABORT, %s) WHERE %s;\n", engine.QuoteText(g.Says), g.Unless)
 	}
-	return []string{b.String() + "END", fmt.Sprintf("INSERT INTO ladle_stop VALUES (%d)", s.stops)}
+	return []string{b.String() + "END;", fmt.Sprintf("INSERT INTO ladle_stop VALUES (%d);", s.stops)}
 }
 
 func (*script) Matches(t *schema.Table, column, other string, nulls bool) string {
@@ -219,4 +225,4 @@ func (*script) DeleteEqual(*schema.Table, string, []string) []string { return ni
 func (*script) Other(*schema.Table) string { return "other" }
 
 // Enforces is false: enforcement is off while the script runs.
-func (*script) Enforces(schema.Relation) bool { return false }
+func (*script) Enforces() bool { return false }

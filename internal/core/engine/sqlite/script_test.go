@@ -59,7 +59,7 @@ func TestLiteralsKeepTheirStorage(t *testing.T) {
 		kind := table.Column(c.column).Type
 		column := value.NewColumn(kind)
 		require.NoError(t, value.Parse(&column, kind, []byte(c.cell)), c.cell)
-		literal := string(script.AppendLiteral(nil, table, c.column, &column, 0))
+		literal := string(script.Literal(table, c.column)(nil, &column, 0))
 		assert.Equal(t, c.literal, literal)
 		require.NoError(t, d.exec("DELETE FROM v"))
 		require.NoError(t, d.exec("INSERT INTO v ("+quote(c.column)+") VALUES ("+literal+")"))
@@ -71,10 +71,10 @@ func TestLiteralsKeepTheirStorage(t *testing.T) {
 	}
 	null := value.NewColumn(value.Type{Kind: value.Int})
 	null.AppendState(value.Null)
-	assert.Equal(t, "NULL", string(script.AppendLiteral(nil, table, "n", &null, 0)))
+	assert.Equal(t, "NULL", string(script.Literal(table, "n")(nil, &null, 0)))
 	bytes := value.NewColumn(value.Type{Kind: value.Bytes})
 	bytes.AppendBytes([]byte{0, 255})
-	assert.Equal(t, "x'00ff'", string(script.AppendLiteral(nil, table, "x", &bytes, 0)))
+	assert.Equal(t, "x'00ff'", string(script.Literal(table, "x")(nil, &bytes, 0)))
 }
 
 // TestRealsComeBack: a double that is written in as few digits as tell it from others is the same when it is read.

@@ -69,13 +69,17 @@ func Folder() (string, error) {
 // umask gives. It removes what programs that ended before their time left unfinished in
 // the folder.
 func Create(path string) (*File, error) {
+	there, absent := os.Stat(path)
+	if absent == nil && there.IsDir() {
+		return nil, &fs.PathError{Op: "create", Path: path, Err: syscall.EISDIR}
+	}
 	folder := filepath.Dir(path)
 	sweep(folder)
 	f, err := unfinished(folder, 0o666)
 	if err != nil {
 		return nil, err
 	}
-	if there, err := os.Stat(path); err == nil && there.Mode().IsRegular() {
+	if absent == nil && there.Mode().IsRegular() {
 		if err := f.Chmod(there.Mode().Perm()); err != nil {
 			return nil, errors.Join(err, f.Close(), os.Remove(f.Name()))
 		}

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 	"time"
@@ -84,6 +85,17 @@ func TestFoldersOfProgramsThatHaveEndedAreRemoved(t *testing.T) {
 }
 
 // TestPermissions: a new file has those that the umask gives, one that takes the place of another those of that one.
+func TestAFolderIsNotReplaced(t *testing.T) {
+	folder := t.TempDir()
+	_, err := Create(folder)
+	require.ErrorIs(t, err, syscall.EISDIR)
+	entries, err := os.ReadDir(filepath.Dir(folder))
+	require.NoError(t, err)
+	for _, e := range entries {
+		assert.False(t, strings.HasPrefix(e.Name(), prefix), "nothing is begun beside it")
+	}
+}
+
 func TestPermissions(t *testing.T) {
 	defer syscall.Umask(syscall.Umask(0o027))
 	path := filepath.Join(t.TempDir(), "report.html")

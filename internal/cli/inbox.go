@@ -43,7 +43,7 @@ func inboxCommand() *command {
 			{name: "marker", value: "SUFFIX", group: groupInput,
 				does: "take a file once there is one of the same name with SUFFIX " +
 					"behind it, such as .done, whenever it changed"},
-			{name: "stay", group: groupInput, does: "go on looking until the program is stopped"},
+			{name: "stay", group: groupInput, does: "go on until the program is stopped: load files as they arrive"},
 			removalOption("remove the rows that gone_from_file: finds"),
 			{name: "on-end", value: "PROGRAM", group: groupOutput,
 				does: "run PROGRAM after each load, with LADLE_OUTCOME, LADLE_RUN, " +
@@ -70,8 +70,11 @@ func restCheck(text string) error {
 	return nil
 }
 
-// lookAgain is how long an inbox that stays waits before it looks again.
-const lookAgain = time.Second
+// An inbox that stays looks again when something has arrived; at the latest
+const (
+	lookSoon  = time.Second      // after this, while files wait to be whole
+	lookLater = 10 * time.Second // after this, when none does, or when a load has failed
+)
 
 // watch is an inbox at work.
 type watch struct {
@@ -99,8 +102,9 @@ type inboxRun struct {
 
 // inboxWaiting is a file that was not taken.
 type inboxWaiting struct {
-	File string `json:"file"`
-	Why  string `json:"why"`
+	File  string `json:"file"`
+	Why   string `json:"why"`
+	wrong bool   // it can't be by itself that this changes
 }
 
 func runInbox(ctx context.Context, c *cli.Command) error {
@@ -155,20 +159,31 @@ func runInbox(ctx context.Context, c *cli.Command) error {
 
 // watch looks once, or until the program is stopped.
 func (w *watch) watch(ctx context.Context) error {
-	for {
+	if !w.c.Bool("stay") {
 		if err := w.look(ctx); err != nil && ctx.Err() == nil {
 			return err
 		}
-		if !w.c.Bool("stay") {
-			return ctx.Err()
-		}
-		select {
-		case <-ctx.Done(): // as it was meant to end
-			w.log.Info("stopped")
-			return nil
-		case <-time.After(lookAgain):
-		}
+		return ctx.Err()
 	}
+	changes, err := w.folder.Changes()
+	if err != nil {
+		w.log.Warn("every second", "why", fault.ProblemsOf(err)[0].String())
+	}
+	defer changes.Close()
+	for ctx.Err() == nil {
+		if err := w.look(ctx); err != nil && ctx.Err() == nil {
+			return err
+		}
+		longest := lookLater
+		for _, x := range w.waits {
+			if !x.wrong {
+				longest = lookSoon
+			}
+		}
+		changes.Wait(ctx, longest)
+	}
+	w.log.Info("stopped") // as it was meant to end
+	return nil
 }
 
 // look loads what has arrived.
@@ -184,7 +199,7 @@ func (w *watch) look(ctx context.Context) error {
 	w.waits = w.waits[:0]
 	for _, x := range waiting {
 		name := filepath.Base(x.File)
-		w.waits = append(w.waits, inboxWaiting{x.File, x.Why})
+		w.waits = append(w.waits, inboxWaiting{x.File, x.Why, x.Wrong})
 		if w.said[name] == x.Why {
 			continue
 		}

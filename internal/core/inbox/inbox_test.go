@@ -1,6 +1,7 @@
 package inbox
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -177,4 +178,54 @@ func TestWorkIsPutInOrder(t *testing.T) {
 	require.NoError(t, f.Close())
 	_, err = Open(filepath.Join(path, "nowhere"))
 	assert.ErrorContains(t, err, "there is no such folder")
+}
+
+// TestChanges: what arrives is told of long before the time is over; what the program does itself is not.
+func TestChanges(t *testing.T) {
+	const never = time.Hour
+	path := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(path, ".ladle-working"), 0o755))
+	f, err := Open(path)
+	require.NoError(t, err)
+	defer f.Close()
+	changes, err := f.Changes()
+	require.NoError(t, err)
+	put := func(name string) {
+		assert.NoError(t, os.WriteFile(filepath.Join(path, name), []byte(name), 0o600))
+	}
+	for name, c := range map[string]struct {
+		change func()
+		told   bool
+	}{
+		"a file that is written":  {func() { put("calls.csv") }, true},
+		"a marker":                {func() { put("calls.csv.done") }, true},
+		"a file that is moved in": {func() { assert.NoError(t, os.Rename(path+"/.ladle-working/x", path+"/cargo.csv")) }, true},
+		"a file of the program":   {func() { put(".ladle-lock") }, false},
+		"a file that is taken away": {func() {
+			assert.NoError(t, os.Rename(path+"/berths.csv", path+"/.ladle-working/y"))
+		}, false},
+		"nothing": {func() {}, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			put(".ladle-working/x")
+			put("berths.csv")
+			changes.Wait(t.Context(), 4*settle) // for what was put there
+			ctx, stop := context.WithTimeout(t.Context(), 10*time.Second)
+			defer stop()
+			if !c.told {
+				ctx, stop = context.WithTimeout(t.Context(), 5*settle)
+				defer stop()
+			}
+			go c.change()
+			changes.Wait(ctx, never)
+			assert.Equal(t, c.told, ctx.Err() == nil)
+		})
+	}
+	require.NoError(t, changes.Close())
+	deaf := &Changes{}
+	deaf.Wait(t.Context(), never) // a second
+	assert.NoError(t, deaf.Close())
+	require.NoError(t, os.RemoveAll(path))
+	_, err = f.Changes()
+	assert.ErrorContains(t, err, "the system can't tell when files arrive")
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"os"
@@ -11,8 +12,9 @@ import (
 	"time"
 )
 
-// script measures a load of a million flat lines as a script: writing it against the dry run, and running it with the
-// database's own client against INSERTs of the same rows, as many to a statement, in one transaction.
+// script measures a load of a million flat lines as a script: writing it against the dry run; writing it unrehearsed against
+// the reading and judging of the lines in the same run; and running it with the database's own client against INSERTs of the
+// same rows, as many to a statement, in one transaction.
 func (b *bench) script(only string, runs int) error {
 	if err := os.MkdirAll(b.folder, 0o755); err != nil {
 		return err
@@ -26,7 +28,7 @@ func (b *bench) script(only string, runs int) error {
 		return err
 	}
 	for _, p := range b.places(only) {
-		var writing, running pairs
+		var writing, judging, running pairs
 		for range runs {
 			at, err := p.create()
 			if err == nil {
@@ -45,6 +47,11 @@ func (b *bench) script(only string, runs int) error {
 			}
 			writing.floor, writing.load = append(writing.floor, tried), append(writing.load, wrote)
 			writing.memory = append(writing.memory, memory)
+			reading, whole, err := b.unrehearsed(ladle, at)
+			if err != nil {
+				return err
+			}
+			judging.floor, judging.load = append(judging.floor, reading), append(judging.load, whole)
 			ran, err := client(p.name, at, made)
 			if err != nil {
 				return err
@@ -64,10 +71,25 @@ func (b *bench) script(only string, runs int) error {
 				memory, floor, ran)
 		}
 		figure("script_written_"+p.name, writing.ratio(), "x try", "2.0")
+		figure("script_unrehearsed_"+p.name, judging.ratio(), "x reading", "2.0")
 		figure("script_run_"+p.name, running.ratio(), "x floor", "1.5")
 		figure("script_memory_"+p.name, largest(writing.memory), "MB", "200")
 	}
 	return nil
+}
+
+// unrehearsed writes the script from what was judged; reading is the time until that was known, of all that it took.
+func (b *bench) unrehearsed(ladle, at string) (reading, whole float64, err error) {
+	out, err := exec.Command(b.program, "script", ladle, "--db", at, "-o", filepath.Join(b.folder, "unrehearsed.sql"), "--replace",
+		"--unrehearsed", "--json").Output()
+	if err != nil {
+		return 0, 0, err
+	}
+	var document struct {
+		Seconds struct{ Read, Judge, Total float64 } `json:"phase_seconds"`
+	}
+	err = json.Unmarshal(out, &document)
+	return document.Seconds.Read + document.Seconds.Judge, document.Seconds.Total, err
 }
 
 // scriptFiles writes the lines, and the plain INSERTs of the same rows.

@@ -38,6 +38,8 @@ func scriptCommand() *command {
 				"standard SQL, for a server that ladle can't connect to; goes with --tables"},
 			{name: "tables", value: "FILE", group: groupDatabase, does: "with --for standard: the tables of that server, as a " +
 				"workbook like that of ladle dictionary"},
+			{name: "unrehearsed", group: groupDatabase, does: "write it from what was judged, without trying it on the database: " +
+				"that is much faster; what only the database rejects stops the script when it runs"},
 			inputOption(), correctedOption(), againOption(), removalOption("remove the rows that gone_from_file: finds"),
 			replaceOption(), jsonOption()},
 		examples: []example{
@@ -113,7 +115,7 @@ func writeScript(ctx context.Context, c *cli.Command, file *ladlefile.File, out 
 			fault.OfSystem(err), Do: "check that its folder is there, and its permissions"})
 	}
 	defer to.Discard()
-	o.Script = &load.Script{To: to, Path: out, Standard: c.String("for") != ""}
+	o.Script = &load.Script{To: to, Path: out, Standard: c.String("for") != "", Unrehearsed: c.Bool("unrehearsed")}
 	r, err := answered(ctx, file, true, func() (*report.Report, error) {
 		if o.Script.Standard {
 			return judgeWithoutRows(ctx, file, c.String("tables"), o)
@@ -153,6 +155,8 @@ func mayScript(c *cli.Command) error {
 			"give --tables with a workbook like that of ladle dictionary")
 	case standard && db != "" && db != os.Getenv("LADLE_DB"):
 		return fault.New(fault.Wrong, "--for standard asks no database", "leave out --db, or --for and --tables")
+	case standard && c.Bool("unrehearsed"):
+		return fault.New(fault.Wrong, "--for standard rehearses nothing", "leave out --unrehearsed")
 	case !standard && tables != "":
 		return fault.New(fault.Wrong, "--tables goes with --for standard", "leave it out")
 	case !standard && db == "":

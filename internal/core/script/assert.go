@@ -22,13 +22,16 @@ func (s *Script) counts(rows map[*schema.Table]int64, says string) (all []engine
 	return all
 }
 
-// assertions are what must hold before the commit: that no more breaks it than in the rehearsal.
+// assertions are what must hold before the commit: that no more breaks it than in the rehearsal, or than before.
 func (s *Script) assertions(ctx context.Context) ([]engine.Guard, error) {
 	after := map[*schema.Table]int64{}
 	for _, t := range s.written() {
 		n, err := count(ctx, s.Tx, t)
 		if err != nil {
 			return nil, err
+		}
+		if s.Unrehearsed {
+			n = s.before[t] + s.grows(t)
 		}
 		after[t] = n
 	}
@@ -57,7 +60,7 @@ func (s *Script) orphans(ctx context.Context) (all []engine.Guard, err error) {
 			if err != nil {
 				return nil, err
 			}
-			all = append(all, engine.Guard{Unless: fmt.Sprintf("(%s) <> %d", s.orphanCount(step.Table, r), n),
+			all = append(all, engine.Guard{Unless: fmt.Sprintf("(%s) %s %d", s.orphanCount(step.Table, r), s.worse(), n),
 				Says: fmt.Sprintf("%s would refer to rows of %s that don't exist; nothing was changed", name, r.Parent)})
 		}
 	}
@@ -102,7 +105,7 @@ func (s *Script) duplicates(ctx context.Context) (all []engine.Guard, err error)
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, engine.Guard{Unless: fmt.Sprintf("(%s) <> %s", q, *rows[0][0]),
+		all = append(all, engine.Guard{Unless: fmt.Sprintf("(%s) %s %s", q, s.worse(), *rows[0][0]),
 			Says: fmt.Sprintf("%s would have duplicates of %s; nothing was changed", step.Table.Name,
 				strings.Join(step.KeyNames(), ", "))})
 	}

@@ -187,8 +187,8 @@ func (n *numbered) added() (sum int64) {
 func (n *numbered) number(locator int64) int64 {
 	past := int64(0)
 	for _, span := range n.spans {
-		if locator >= span.First && locator < span.First+span.Count {
-			return past + locator - span.First + 1
+		if at := span.Place(locator); at >= 0 {
+			return past + at + 1
 		}
 		past += span.Count
 	}

@@ -1,6 +1,6 @@
 // Package script writes a load as one SQL script, which somebody else runs with the database's own client.
 //
-// A [Script] is the transaction of a rehearsal: it hands on what a [write.Writer] does with rows, and writes it down. Ids
+// A [Script] is the transaction of a rehearsal, or of none: it hands on what a [write.Writer] does with rows, and writes it down. Ids
 // that only this database gives are not in the script: rows that are there are found by a key (see numbered), and new
 // ones get the ids that follow the last one when the script runs. [Script.Finish] puts it all together: first guards,
 // which stop the script where rows that were judged against have been changed since; then the rows, many to a
@@ -39,9 +39,11 @@ type Options struct {
 	Locked  []*schema.Table                                  // the tables that must stand still
 	Files   map[string]string                                // the file of each input
 	RunWith string                                           // the line for a shell that runs the script
+
+	Unrehearsed bool // nothing is written to the database, not even to be taken back
 }
 
-// Script is a load that is written down while it is rehearsed.
+// Script is a load that is written down while it is rehearsed, or in place of that.
 type Script struct {
 	engine.Tx
 	Options
@@ -94,6 +96,9 @@ func New(ctx context.Context, tx engine.Tx, j *judge.Judgement, o Options) (*Scr
 	folder, err := whole.Folder()
 	if err != nil {
 		return nil, err
+	}
+	if o.Unrehearsed {
+		tx = unwritten{tx}
 	}
 	s := &Script{Tx: tx, Options: o, judgement: j, folder: folder, tables: map[*schema.Table]*numbered{},
 		refs: map[place]*schema.Table{}, given: map[place]bool{}, emptied: map[place]bool{}, before: map[*schema.Table]int64{}}
@@ -216,6 +221,9 @@ func (s *Script) Finish(ctx context.Context, out io.Writer) error {
 	to := bufio.NewWriterSize(out, 1<<16)
 	head(to, &s.Options)
 	say(to, "Run it with: %s", s.RunWith)
+	if s.Unrehearsed {
+		say(to, "It was judged, and not rehearsed: what only the database rejects stops it.")
+	}
 	say(to, "It is one transaction: it does all of what follows, or says why not and changes nothing. Run a second time, it")
 	say(to, "changes nothing.")
 	putLines(to, s.Dialect.Open(s.Locked))

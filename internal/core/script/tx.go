@@ -195,6 +195,10 @@ func (s *Script) readAll(ctx context.Context, t *schema.Table, by []string, keys
 	if err := s.Tx.ReadBack(ctx, t, by, keys, columns, into); err != nil {
 		return nil, err
 	}
+	if into.Len() != keys.Len() && s.Unrehearsed {
+		return nil, fault.New(fault.Refused, "the load changes rows of "+t.Name+" that it adds itself, and a script that isn't "+
+			"rehearsed can't", "leave out --unrehearsed")
+	}
 	if into.Len() != keys.Len() {
 		return nil, fault.New(fault.Failed, fmt.Sprintf("%s of %s are to be updated or removed, and %s can be read",
 			reason.Plural(int64(keys.Len()), "row"), t.Name, reason.Count(int64(into.Len()))), "use a user who can see them")

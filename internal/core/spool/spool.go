@@ -36,6 +36,9 @@ func New(dir string, types []value.Type) *Spool {
 // Rows is the number of rows in all batches.
 func (s *Spool) Rows() int64 { return s.rows }
 
+// Size is the number of bytes that it holds.
+func (s *Spool) Size() int64 { return s.file.end() }
+
 // Batches is the number of batches.
 func (s *Spool) Batches() int { return len(s.batches) }
 

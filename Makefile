@@ -4,7 +4,7 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build dist test office race cover chaos lint bench fuzz vulnerabilities
+.PHONY: build dist test cluster postgres18 office race cover chaos lint bench bench-cluster fuzz vulnerabilities
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
@@ -17,6 +17,15 @@ dist: ## bin/dist: archives for all systems, Debian and RPM packages, their sums
 
 test: ## all tests, never from the cache (they run a program that go test does not know of), with the database servers that they need
 	scripts/with-servers go test -count=1 -timeout 40m ./...
+
+RUN ?= .
+
+cluster: ## the conformance suite on a node of a Galera cluster, and what is about clusters; RUN=TestLoad for part of it
+	scripts/with-servers --cluster sh -c 'LADLE_TEST_MYSQL=$${LADLE_TEST_CLUSTER%% *} exec "$$@"' - \
+		go test -count=1 -timeout 40m -run '$(RUN)' -skip '/(sqlite|postgres)' ./internal/conformance
+
+postgres18: ## the conformance suite on PostgreSQL 18; RUN=TestLoad for part of it
+	scripts/with-servers --postgres 18 go test -count=1 -timeout 40m -run '$(RUN)' -skip '/(sqlite|mysql)' ./internal/conformance
 
 office: ## an office suite, which saves workbooks again in tests; where none can be installed, they take those of the library
 	@command -v soffice >/dev/null || { [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null && apt-get update -qq && \
@@ -42,7 +51,7 @@ cover: ## how much of the program the tests reach, those that drive the built pr
 	go tool covdata percent -i=cover/units,cover/program
 
 chaos: ## loads that are killed, cut off and crowded again and again; ROUNDS=200 for each kind of database
-	LADLE_CHAOS=$(or $(ROUNDS),200) scripts/with-servers go test -count=1 -timeout 3h -v -run 'TestChaos' ./internal/conformance
+	LADLE_CHAOS=$(or $(ROUNDS),200) scripts/with-servers --cluster go test -count=1 -timeout 3h -v -run 'TestChaos' ./internal/conformance
 
 lint: ## vet, staticcheck, and gofmt's opinion
 	go vet ./...
@@ -53,6 +62,10 @@ lint: ## vet, staticcheck, and gofmt's opinion
 bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite" leaves out much
 	go build -o bin/bench ./bench
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
+
+bench-cluster: build ## a load on a node of a Galera cluster against its floor
+	go build -o bin/bench ./bench
+	scripts/with-servers --cluster bin/bench -ladle bin/ladle -on cluster $(BENCH_FLAGS)
 
 TIME ?= 30s
 

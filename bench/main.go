@@ -68,7 +68,7 @@ func main() {
 		}
 		part, on, _ := strings.Cut(kind, ":") // of all kinds of databases, or of one
 		if measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "script": b.script, "proof": b.proof,
-			"relink": b.relink, "interrupts": b.interrupts}[part]; measure != nil {
+			"relink": b.relink, "interrupts": b.interrupts, "cluster": b.cluster}[part]; measure != nil {
 			stop(measure(on, *runs))
 			continue
 		}

@@ -175,6 +175,13 @@ func (p *private) kill() {
 	}
 }
 
+// signal sends a signal to all processes of the server; those of sessions are in groups of their own.
+func (p *private) signal(s syscall.Signal) {
+	pid := p.running.Process.Pid
+	require.NoError(p, syscall.Kill(-pid, s))
+	_ = exec.Command("pkill", fmt.Sprintf("-%d", s), "-P", strconv.Itoa(pid)).Run() // there may be none
+}
+
 // use has the tests of this kind use the server.
 func (p *private) use() {
 	p.Setenv(map[string]string{"postgres": "LADLE_TEST_POSTGRES", "mysql": "LADLE_TEST_MYSQL"}[p.kind],
@@ -188,26 +195,37 @@ func TestChaosServers(t *testing.T) {
 		t.Skip("make chaos")
 	}
 	for _, kind := range []string{"postgres", "mysql"} {
-		t.Run(kind+" is killed", func(t *testing.T) {
-			p := newPrivate(t, kind, 0)
-			p.use()
-			c := newChaos(t, kind, 1500)
-			for range max(rounds(0)/10, 1) {
-				x := c.command("")
-				var said bytes.Buffer
-				x.Stdout, x.Stderr = &said, &said
-				require.NoError(t, x.Start())
-				time.Sleep(time.Duration((0.1 + 1.1*c.random.Float64()) * float64(c.whole)))
-				p.kill()
-				killed := time.Now()
-				_ = x.Wait()
-				assert.Less(t, time.Since(killed), time.Minute, "the program ends without its server")
-				p.start()
-				c.judge("server killed", x.ProcessState.ExitCode(), said.String())
-			}
-			c.again("server killed")
-			t.Log(c.seen)
-		})
+		for how, c := range map[string]struct {
+			rounds       int
+			more         []string
+			strike, mend func(*private)
+		}{
+			"killed": {max(rounds(0)/10, 1), nil, (*private).kill, (*private).start},
+			"stopped": {max(rounds(0)/20, 1), []string{"--statement-timeout", "2s"},
+				func(p *private) { p.signal(syscall.SIGSTOP) }, func(p *private) { p.signal(syscall.SIGCONT) }},
+		} {
+			t.Run(kind+" is "+how, func(t *testing.T) {
+				p := newPrivate(t, kind, 0)
+				p.use()
+				w := newChaos(t, kind, 1500)
+				for range c.rounds {
+					x := w.command("")
+					x.Args = append(x.Args, c.more...)
+					var said bytes.Buffer
+					x.Stdout, x.Stderr = &said, &said
+					require.NoError(t, x.Start())
+					time.Sleep(time.Duration((0.1 + 1.1*w.random.Float64()) * float64(w.whole)))
+					c.strike(p)
+					struck := time.Now()
+					_ = x.Wait()
+					assert.Less(t, time.Since(struck), time.Minute, "the program ends without its server: %s", said.String())
+					c.mend(p)
+					w.judge("server "+how, x.ProcessState.ExitCode(), said.String())
+				}
+				w.again("server " + how)
+				t.Log(w.seen)
+			})
+		}
 		t.Run(kind+" has no room", func(t *testing.T) {
 			p := newPrivate(t, kind, 24<<10)
 			p.use()

@@ -90,6 +90,9 @@ func TestALostCommitIsAskedFor(t *testing.T) {
 		}{answerLost: {0, []string{"2"}}, neverSent: {3, []string{"1"}}, nothingLeft: {5, []string{"1"}}} {
 			t.Run(kind+[]string{", the answer is lost", ", it is never sent", ", the server is gone"}[how],
 				func(t *testing.T) {
+					if how == neverSent {
+						alone(t, servers[kind])
+					}
 					w := newWorld(t, servers[kind], port)
 					w.write("in.csv", goodFile)
 					w.write("f.ladle.yaml", vesselBlock)

@@ -280,6 +280,7 @@ func TestTablesAreMadeTogether(t *testing.T) {
 // TestMadeTablesAreTakenBack: what --make made is a run; it is dropped again as long as it is as it was made, and empty.
 func TestMadeTablesAreTakenBack(t *testing.T) {
 	everyServer(t, func(t *testing.T, _ string, on server) {
+		alone(t, on)
 		w := newWorld(t, on, "CREATE TABLE pilot (id ID, name WORD NOT NULL UNIQUE);")
 		w.write("quays.csv", "Quay,Length m\nNorth,120.5\nSouth,90\n")
 		w.write("berths.csv", "Berth,Quay,Draught\nN1,North,4\nN2,North,5\nS1,South,6\nS2,South,4\n")

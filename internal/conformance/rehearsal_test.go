@@ -16,6 +16,7 @@ func TestARehearsalCostsNothing(t *testing.T) {
 	for kind, on := range map[string]server{"postgres": postgresSchema{}, "mysql": mysqlDatabase{},
 		"sqlite": sqliteFile{}} {
 		t.Run(kind, func(t *testing.T) {
+			alone(t, on)
 			w := newWorld(t, on, "CREATE TABLE mark (id ID, n VARCHAR(9) NOT NULL UNIQUE, v VARCHAR(9) "+
 				"UNIQUE); INSERT INTO mark (n, v) VALUES ('first', 'taken');")
 			var file strings.Builder

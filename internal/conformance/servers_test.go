@@ -228,10 +228,13 @@ func (s mysqlDatabase) exec(w *world, database, script string) {
 	require.NoError(w, err, "these tests need a MariaDB or MySQL server: make test starts one, or set LADLE_TEST_MYSQL")
 }
 
+// utf8 ends a CREATE DATABASE: the tests' texts fit whatever the server's own character set is.
+const utf8 = " CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci"
+
 func (s mysqlDatabase) make(w *world, script string) string {
 	w.Helper()
 	name := testName()
-	s.exec(w, "", "CREATE DATABASE "+name)
+	s.exec(w, "", "CREATE DATABASE "+name+utf8)
 	w.Cleanup(func() { s.exec(w, "", "DROP DATABASE "+name) })
 	s.exec(w, name, script)
 	return mysqlURL() + "/" + name

@@ -60,6 +60,9 @@ func types(columns []Column) []value.Type {
 // Len is the number of lines.
 func (r *Rows) Len() int64 { return r.spool.Rows() }
 
+// Size is about the number of bytes of their cells.
+func (r *Rows) Size() int64 { return r.spool.Size() }
+
 // Batches is the number of batches in which the lines are kept, one for each chunk of the file that has any.
 func (r *Rows) Batches() int { return r.spool.Batches() }
 

@@ -42,6 +42,28 @@ func Masked(database string) string {
 	return shown
 }
 
+// EachHost lists the URLs of a database with several hosts, HOST:PORT,HOST:PORT, with one of them each. It is an error when
+// one of several is missing: it would be this machine.
+func EachHost(database string) (all []string, err error) {
+	scheme, rest, isURL := strings.Cut(database, "://")
+	at := strings.LastIndex(rest, "@") + 1
+	hosts, behind := rest[at:], ""
+	if end := strings.IndexAny(hosts, "/?"); end >= 0 {
+		hosts, behind = hosts[:end], hosts[end:]
+	}
+	if !isURL || !strings.Contains(hosts, ",") {
+		return []string{database}, nil
+	}
+	for host := range strings.SplitSeq(hosts, ",") {
+		if host == "" {
+			return nil, fault.At(fault.Wrong, fault.Problem{File: Masked(database), What: "a host is missing beside a comma in the URL",
+				Do: "write HOST,HOST, or HOST:PORT,HOST:PORT"})
+		}
+		all = append(all, scheme+"://"+rest[:at]+host+behind)
+	}
+	return all, nil
+}
+
 // OnlyParameters is an error for a URL with a parameter that isn't among names.
 func OnlyParameters(database string, u *url.URL, names ...string) error {
 	for name := range u.Query() {

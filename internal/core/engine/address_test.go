@@ -34,6 +34,28 @@ func TestNoPasswordIsShown(t *testing.T) {
 	}
 }
 
+// TestEachHost: each host has the rest of the URL, and none is made up.
+func TestEachHost(t *testing.T) {
+	for database, want := range map[string][]string{
+		"harbour.db":                      {"harbour.db"},
+		"a,b.db":                          {"a,b.db"},
+		"mysql://u@h/db":                  {"mysql://u@h/db"},
+		"mysql:///db":                     {"mysql:///db"},
+		"mysql://u:p,q@a:1,b/db?tls=true": {"mysql://u:p,q@a:1/db?tls=true", "mysql://u:p,q@b/db?tls=true"},
+		"postgres://[::1]:1,[::2]:2/db":   {"postgres://[::1]:1/db", "postgres://[::2]:2/db"},
+		"mysql://u@a,b":                   {"mysql://u@a", "mysql://u@b"},
+	} {
+		hosts, err := EachHost(database)
+		assert.NoError(t, err, database)
+		assert.Equal(t, want, hosts)
+	}
+	for _, database := range []string{"mysql://u:S3cret@a,/db", "mysql://u:S3cret@,a/db", "postgres://u:S3cret@a,,b/db"} {
+		_, err := EachHost(database)
+		assert.ErrorContains(t, err, "a host is missing beside a comma in the URL", database)
+		assert.NotContains(t, err.Error(), "S3cret")
+	}
+}
+
 func FuzzMasked(f *testing.F) {
 	f.Add("user", "h/db?a=b")
 	f.Fuzz(func(t *testing.T, user, rest string) {
@@ -41,6 +63,11 @@ func FuzzMasked(f *testing.F) {
 		if strings.ContainsAny(user, ":@") || strings.ContainsAny(rest, "@") {
 			return
 		}
-		assert.NotContains(t, Masked("postgres://"+user+":"+secret+"@"+rest), secret)
+		database := "postgres://" + user + ":" + secret + "@" + rest
+		assert.NotContains(t, Masked(database), secret)
+		hosts, _ := EachHost(database) // none where one is missing
+		for _, host := range hosts {
+			assert.NotContains(t, Masked(host), secret)
+		}
 	})
 }

@@ -222,6 +222,30 @@ var ErrContended = errors.New("others work on the same rows")
 // Contended returns err as one with ErrContended in it.
 func Contended(err error) error { return errors.Join(err, ErrContended) }
 
+// ErrOvertaken is in the error of a transaction that keeps nobody out, see Cluster: others have committed rows since it was
+// begun that it has judged, or could not see, or its server is gone and another one may be asked. It is an ErrContended too.
+var ErrOvertaken = errors.New("others have committed first")
+
+// Overtaken returns err as one with ErrOvertaken in it.
+func Overtaken(err error) error { return errors.Join(Contended(err), ErrOvertaken) }
+
+// Cluster is several servers that hold the same rows, and take transactions on each of them at once. A transaction there
+// sees the rows as they were when it began, and keeps nobody out: whoever commits first wins, and the other one ends with
+// ErrOvertaken, at its commit at the latest. Only what constraints hold together, and rows that both change, are seen to.
+type Cluster struct {
+	Servers  int
+	MostRows int64 // that one transaction may change; 0 for any number
+	MostSize int64 // bytes of them; 0 for any number
+}
+
+// ClusterOf is the cluster that a database is a server of; nil where it stands by itself.
+func ClusterOf(db Database) *Cluster {
+	if member, is := db.(interface{ Cluster() *Cluster }); is {
+		return member.Cluster()
+	}
+	return nil
+}
+
 // Unanswered returns err, that of a commit to which no answer came, as one of class fault.Unknown.
 func Unanswered(err error) error { return fault.OfClass(fault.Unknown, err) }
 
@@ -240,7 +264,25 @@ func Run(t *schema.Table, by []string, keys *value.Batch) (first, last int64, ru
 }
 
 // Span is a run of locators.
-type Span struct{ First, Count int64 }
+type Span struct {
+	First, Count int64
+	Step         int64 // from one to the next; 0 where there is no gap between them
+}
+
+// At is locator n of the span, from 0.
+func (s Span) At(n int64) int64 { return s.First + n*max(s.Step, 1) }
+
+// Last is the last locator of the span.
+func (s Span) Last() int64 { return s.At(s.Count - 1) }
+
+// Place is the place of a locator in the span, from 0; -1 for one that isn't in it.
+func (s Span) Place(locator int64) int64 {
+	step := max(s.Step, 1)
+	if n := (locator - s.First) / step; locator >= s.First && n < s.Count && s.At(n) == locator {
+		return n
+	}
+	return -1
+}
 
 // Rejection is a row that the database did not take.
 type Rejection struct {

@@ -27,40 +27,56 @@ func (w Waits) Connecting(ctx context.Context, database string) (context.Context
 		Do:   "check the host, the port, and that the server is running"}))
 }
 
-// Patient is conn with an end to each read: after so long without a byte it is an error that is a net.Error of a
-// timeout.
+// Patient is conn with an end to each read and each write: after so long without a byte, or without room for one at the other
+// end, it is an error that is a net.Error of a timeout.
 func (w Waits) Patient(conn net.Conn) net.Conn { return &patient{Conn: conn, wait: w.Statement} }
 
 type patient struct {
 	net.Conn
 	wait time.Duration
 
-	mu    sync.Mutex
-	asked time.Time // the deadline that the driver has set; zero for none
+	mu                    sync.Mutex
+	askedRead, askedWrite time.Time // the deadlines that the driver has set; zero for none
 }
 
 func (p *patient) Read(b []byte) (int, error) {
-	p.mu.Lock()
-	if p.asked.IsZero() {
-		_ = p.Conn.SetReadDeadline(time.Now().Add(
-			p.wait)) // a connection that takes no deadline says so when it is read
-	}
-	p.mu.Unlock()
+	p.patiently(&p.askedRead, p.Conn.SetReadDeadline)
 	return p.Conn.Read(b)
+}
+
+func (p *patient) Write(b []byte) (int, error) {
+	p.patiently(&p.askedWrite, p.Conn.SetWriteDeadline)
+	return p.Conn.Write(b)
+}
+
+// patiently sets a deadline where the driver has set none.
+func (p *patient) patiently(asked *time.Time, set func(time.Time) error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if asked.IsZero() {
+		_ = set(time.Now().Add(p.wait)) // a connection that takes no deadline says so when it is used
+	}
 }
 
 func (p *patient) SetDeadline(t time.Time) error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.asked = t
+	p.askedRead, p.askedWrite = t, t
 	return p.Conn.SetDeadline(t)
 }
 
 func (p *patient) SetReadDeadline(t time.Time) error {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.asked = t
+	p.askedRead = t
 	return p.Conn.SetReadDeadline(t)
+}
+
+func (p *patient) SetWriteDeadline(t time.Time) error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.askedWrite = t
+	return p.Conn.SetWriteDeadline(t)
 }
 
 // the time that the end of a transaction may take: the database takes it back itself when the connection ends, but

@@ -41,20 +41,29 @@ func TestAServerThatNeverGreetsIsGivenUp(t *testing.T) {
 	}
 }
 
-// TestAPatientConnectionEndsItsWait: for a byte, unless the driver has a deadline of its own.
+// TestAPatientConnectionEndsItsWait: for a byte, or for room for one, unless the driver has a deadline of its own.
 func TestAPatientConnectionEndsItsWait(t *testing.T) {
 	here, there := net.Pipe()
 	defer there.Close()
 	conn := engine.Waits{Statement: 30 * time.Millisecond}.Patient(here)
-	_, err := conn.Read(make([]byte, 1))
 	var network net.Error
-	require.ErrorAs(t, err, &network)
-	assert.True(t, network.Timeout())
+	for name, wait := range map[string]func([]byte) (int, error){"read": conn.Read, "write": conn.Write} {
+		_, err := wait(make([]byte, 1))
+		require.ErrorAs(t, err, &network, name)
+		assert.True(t, network.Timeout(), name)
+	}
 	require.NoError(t, conn.SetReadDeadline(time.Now().Add(time.Hour)))
 	go func() {
 		time.Sleep(60 * time.Millisecond) // longer than the wait, which the deadline stands in for
 		_, _ = there.Write([]byte("x"))
 	}()
-	_, err = conn.Read(make([]byte, 1))
+	_, err := conn.Read(make([]byte, 1))
+	assert.NoError(t, err)
+	require.NoError(t, conn.SetWriteDeadline(time.Now().Add(time.Hour)))
+	go func() {
+		time.Sleep(60 * time.Millisecond)
+		_, _ = there.Read(make([]byte, 1))
+	}()
+	_, err = conn.Write([]byte("x"))
 	assert.NoError(t, err)
 }

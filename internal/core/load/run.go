@@ -6,9 +6,7 @@ package load
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
-	"math/rand/v2"
 	"time"
 
 	"ladle/internal/core/changes"
@@ -76,7 +74,8 @@ type Options struct {
 	// listens.
 	Retrying func(attempt int, why error)
 
-	// Retries is how often a transaction that others stood in the way of is done anew, from judging on.
+	// Retries is how often a transaction that others stood in the way of is done anew, from judging on. Below zero it is the
+	// usual number: none, but where a transaction can't keep others out.
 	Retries int
 
 	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
@@ -91,6 +90,10 @@ type Script struct {
 	// Standard has it be in standard SQL, judged against the tables of a database without rows, which are those of a server
 	// that can't be asked; else it is for the database's own client.
 	Standard bool
+
+	// Unrehearsed has it written from what was judged, with nothing written to the database. That is faster, and it doesn't
+	// show what only the database rejects.
+	Unrehearsed bool
 }
 
 // Progress is how far a phase is.
@@ -116,6 +119,7 @@ type run struct {
 	user     string // of the database
 	started  time.Time
 	failed   int              // attempts
+	why      string           // the last of them failed
 	denied   []*engine.Denied // what the user may not do
 	script   *script.Script
 	adding   script.Additions     // of a script in standard SQL
@@ -156,9 +160,8 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 		attempt = r.judgeOnly
 	}
 	err := r.retry(ctx, attempt)
-	if err == nil && r.failed > 0 {
-		r.report.Notes = append(r.report.Notes, fmt.Sprintf("others worked on the same tables: %s before this one failed",
-			reason.Plural(int64(r.failed), "attempt")))
+	if err == nil {
+		r.noteRetries()
 	}
 	r.report.Seconds.Total = since(r.started)
 	return r.report, err
@@ -185,6 +188,9 @@ func (r *run) open(ctx context.Context) (err error) {
 		return err
 	}
 	r.report = report.New(r.in.Plan, r.in.FileNames(), r.Level, r.db.Notes())
+	if engine.ClusterOf(r.db) != nil {
+		r.report.Notes = append(r.report.Notes, unheld(r.in.Plan)...)
+	}
 	if r.standard() {
 		r.adding, err = script.Loosen(r.in.Plan)
 	} else if err = r.in.Foresee(ctx, r.db); err == nil {
@@ -285,31 +291,6 @@ func (r *run) ask(ctx context.Context) (bool, error) {
 	return yes, err
 }
 
-// retry does what takes locks, and does it again where others stood in the way.
-func (r *run) retry(ctx context.Context, what func(context.Context) error) error {
-	for {
-		err := what(ctx)
-		if r.failed >= r.Retries || !errors.Is(err, engine.ErrContended) {
-			return err
-		}
-		r.failed++
-		if r.Retrying != nil {
-			r.Retrying(r.failed, err)
-		}
-		select { // not in step with others that wait in the same way
-		case <-time.After(time.Duration(rand.Int64N(int64(min(r.failed, mostSteps)) * int64(retryStep)))):
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-}
-
-// The longest wait before a transaction is done anew grows by a step each time, up to so many of them.
-const (
-	retryStep = time.Second
-	mostSteps = 10
-)
-
 // attempt judges under the lock, writes, proves and commits; rows that the database rejects are set aside, and
 // everything is judged and written anew without them.
 func (r *run) attempt(ctx context.Context) error {
@@ -382,6 +363,9 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 			err = rollback
 		}
 	}()
+	if err := r.claim(ctx, tx); err != nil {
+		return false, err
+	}
 	j, err := r.judge(ctx, tx, false)
 	if err != nil {
 		return false, err
@@ -420,6 +404,9 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 	if err != nil || again {
 		return again, err
 	}
+	if done, err := r.unrehearsed(ctx, j); done || err != nil {
+		return false, err
+	}
 	return false, r.finish(ctx, tx, w, earlier, book)
 }
 
@@ -439,6 +426,9 @@ func (r *run) stops(ctx context.Context, db engine.Reader, j *judge.Judgement, s
 		return &c, nil
 	}
 	if why := r.mayRemove(j); why != nil {
+		return why, nil
+	}
+	if why := r.tooLarge(j); why != nil {
 		return why, nil
 	}
 	return r.loadedBefore(ctx, db)

@@ -2,12 +2,17 @@ package logbook
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/binary"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
 // Reopen connects to the database once more.
@@ -94,10 +99,87 @@ func (c Commitment) tookPlace(ctx context.Context) (there bool, err error) {
 		return false, err
 	}
 	defer db.Close()
+	if engine.ClusterOf(db) != nil {
+		return c.fence(ctx, db)
+	}
 	tx, err := db.Begin(ctx, Tables(), Tables(), engine.Careful)
 	if err != nil {
 		return false, err
 	}
 	defer func() { err = errors.Join(err, tx.Rollback()) }()
 	return Has(ctx, tx, c.Token)
+}
+
+// mostFences is how often fence tries, a second apart.
+const mostFences = 30
+
+// fence finds out whether the run is in the logbook of a cluster, where nothing keeps its commit from taking place later, on
+// a server that can't be asked. So where it isn't there, a transaction of its own adds its token and takes it away again:
+// once that is committed, the cluster takes the run no more, which would add the same token.
+func (c Commitment) fence(ctx context.Context, db engine.Database) (there bool, err error) {
+	for n := range mostFences {
+		if n > 0 {
+			select {
+			case <-time.After(time.Second):
+			case <-ctx.Done():
+				return false, ctx.Err()
+			}
+		}
+		there, err = c.claim(ctx, db)
+		if !errors.Is(err, engine.ErrContended) {
+			break
+		}
+	}
+	return there, err
+}
+
+func (c Commitment) claim(ctx context.Context, db engine.Database) (there bool, err error) {
+	tx, err := db.Begin(ctx, Tables(), Tables(), 0)
+	if err != nil {
+		return false, err
+	}
+	defer func() { err = errors.Join(err, tx.Rollback()) }()
+	if there, err = Has(ctx, tx, c.Token); there || err != nil {
+		return there, err
+	}
+	if err = pass(ctx, tx, c.Token); err != nil {
+		return false, err
+	}
+	return false, tx.Commit(ctx)
+}
+
+// pass adds tokens to the runs and takes them away again: of several transactions of a cluster that do so at once, one is
+// committed. The rows have ids of their own, below zero, so that the numbers of runs are without gaps.
+func pass(ctx context.Context, tx engine.Tx, tokens ...string) error {
+	slices.Sort(tokens) // in the same order in all transactions
+	marks, none := newRows(runs), text("")
+	for i, token := range tokens {
+		marks.add(text(token), none, number(0), none, none, none, none, none, none, none, number(format))
+		sum := sha256.Sum256([]byte(token))
+		marks.batch.Columns[0].Nums[i] = -1 - int64(binary.BigEndian.Uint64(sum[:])>>1)
+	}
+	if marks.err != nil || len(tokens) == 0 {
+		return marks.err
+	}
+	rejected, err := tx.Insert(ctx, runs, runs.Names(), marks.batch)
+	if err == nil && len(rejected) > 0 {
+		err = &engine.OwnRowError{Table: runs.Name, What: "take a row", Why: rejected[0].Why}
+	}
+	if err == nil {
+		_, err = tx.Remove(ctx, runs, []string{"token"}, &value.Batch{Columns: marks.batch.Columns[1:2]})
+	}
+	return err
+}
+
+// ClaimedIn is the table to which Claim adds rows, and from which it takes them away again.
+func ClaimedIn() *schema.Table { return runs }
+
+// Claim has this transaction, which has just begun, be the only one of its cluster that changes rows of some tables: of
+// those that claim them too, the others wait or are ended.
+func Claim(ctx context.Context, tx engine.Tx, tables []*schema.Table) error {
+	var tokens []string
+	for _, t := range tables {
+		tokens = append(tokens, fmt.Sprintf("rows of %x", sha256.Sum256([]byte(t.Name)))[:40])
+	}
+	return pass(ctx, tx, tokens...)
 }

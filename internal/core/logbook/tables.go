@@ -43,7 +43,8 @@ func Tables() []*schema.Table { return []*schema.Table{runs, inputs, steps, chec
 // table describes a table of the logbook: an identity column, whole numbers marked by #, bytes by *, and texts, with
 // the value of older rows behind =; unique names the columns of a unique constraint.
 func table(name, unique string, columns ...string) *schema.Table {
-	t := &schema.Table{Name: name, Locator: "id", Indexes: [][]string{{"id"}}}
+	t := &schema.Table{Name: name, Locator: "id", Indexes: [][]string{{"id"}},
+		Keys: []schema.Key{{Columns: []string{"id"}, Primary: true}}}
 	t.Columns = append(t.Columns, schema.Column{Name: "id", Declared: "INTEGER", Type: value.Type{Kind: value.Int},
 		Required: true, Identity: true})
 	for _, c := range columns {
@@ -64,7 +65,7 @@ func table(name, unique string, columns ...string) *schema.Table {
 		t.Columns = append(t.Columns, column)
 	}
 	if unique != "" {
-		t.Keys = []schema.Key{{Columns: strings.Fields(unique)}}
+		t.Keys = append(t.Keys, schema.Key{Columns: strings.Fields(unique)})
 		t.Indexes = append(t.Indexes, strings.Fields(unique))
 	}
 	return t
@@ -94,6 +95,9 @@ func Ready(ctx context.Context, db engine.Database) (missing bool, err error) {
 		err = db.Among(ctx, own, "1 = 0", names, func(*value.Batch) error { return nil })
 		if err == nil {
 			err = db.May(ctx, engine.Insert, own, names)
+		}
+		if err == nil && own == ClaimedIn() && engine.ClusterOf(db) != nil {
+			err = db.May(ctx, engine.Delete, own, nil)
 		}
 		if err != nil && ctx.Err() == nil {
 			return false, fault.Because(fault.Failed, err, fault.Problem{What: fmt.Sprintf("the table %s exists, but "+
@@ -173,7 +177,7 @@ func (r *rows) write(ctx context.Context, tx engine.Tx) (int64, error) {
 	at := 0
 	for _, span := range given {
 		for n := range span.Count {
-			ids[at] = span.First + n
+			ids[at] = span.At(n)
 			at++
 		}
 	}

@@ -381,6 +381,24 @@ func (p *Plan) Tables() []*schema.Table {
 	return all
 }
 
+// Written lists the tables whose rows steps may change, and those to which lookups may add names.
+func (p *Plan) Written() (all []*schema.Table) {
+	use := func(t *schema.Table) {
+		if !slices.Contains(all, t) {
+			all = append(all, t)
+		}
+	}
+	for _, s := range p.Steps {
+		use(s.Table)
+		s.Lookups(func(l *Lookup) {
+			if l.NotFound == ladlefile.AddNotFound {
+				use(l.Table)
+			}
+		})
+	}
+	return all
+}
+
 // Locked lists the tables that must stand still during a load: those in use, those that rows refer to, and those that
 // refer to rows which may be removed.
 func (p *Plan) Locked() []*schema.Table {

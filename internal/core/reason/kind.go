@@ -102,6 +102,7 @@ const (
 	RemovalOverCap    // Length of Limit rows are gone from the file; Text may be removed
 	MarksOverCap      // Length of Limit rows are gone from the file; Text may be marked
 	RemovalNotAllowed // Limit rows, and nobody was asked
+	TooLarge          // for one transaction of a cluster: Text
 	TotalsDiffer      // from what the sender states: List
 	CheckFailed
 
@@ -138,7 +139,7 @@ var names = [kinds]string{"other",
 	"over_limit", "tables_changed", "query_changed", "loaded_before", "removal_unknown", "removal_referenced",
 	"removal_over_cap", "marks_over_cap",
 	"removal_not_allowed",
-	"totals_differ", "check_failed",
+	"too_large", "totals_differ", "check_failed",
 	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected",
 	"tables_in_use"}
 

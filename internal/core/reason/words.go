@@ -302,6 +302,10 @@ var ofRuns = map[Kind]phrase{
 		return fmt.Sprintf("%s of %s gone from the file, and nobody has confirmed the removal",
 			Plural(c.Limit, "row"), verb(c.Limit, c.Table))
 	},
+	TooLarge: func(c Cause) string {
+		return "one transaction would be too large for the cluster: it changes " + c.Text +
+			"; load the file in several, or have the limit raised"
+	},
 	TotalsDiffer: func(c Cause) string { return "the control totals differ: " + strings.Join(c.List.All(), "; ") },
 	CheckFailed:  says("a check failed, so everything was rolled back"),
 

@@ -33,7 +33,7 @@ func Find(ctx context.Context, db engine.Database, p *plan.Plan, user string) (*
 	if r.Make, err = db.Definitions(ctx, logbook.Tables()); err != nil {
 		return nil, err
 	}
-	if r.Rights, err = db.Rights(ctx, r.User, needs(p)); err != nil {
+	if r.Rights, err = db.Rights(ctx, r.User, needs(p, engine.ClusterOf(db) != nil)); err != nil {
 		return nil, err
 	}
 	slices.SortStableFunc(r.Rights, func(a, b *engine.Right) int { // those on one thing together
@@ -56,8 +56,8 @@ func Find(ctx context.Context, db engine.Database, p *plan.Plan, user string) (*
 	return r, nil
 }
 
-// needs lists what is done with each table.
-func needs(p *plan.Plan) (all []engine.Need) {
+// needs lists what is done with each table; cluster says that the database is on one.
+func needs(p *plan.Plan, cluster bool) (all []engine.Need) {
 	add := func(do engine.Privilege, t *schema.Table, purposes ...engine.Purpose) {
 		all = append(all, engine.Need{Table: t, Do: do, For: purposes})
 	}
@@ -106,6 +106,9 @@ func needs(p *plan.Plan) (all []engine.Need) {
 	for _, t := range logbook.Tables() {
 		add(engine.Select, t, engine.ForLoad, engine.ForUndo)
 		add(engine.Insert, t, engine.ForLoad, engine.ForUndo)
+	}
+	if cluster {
+		add(engine.Delete, logbook.ClaimedIn(), engine.ForLoad)
 	}
 	return all
 }

@@ -34,7 +34,7 @@ func reserve(ctx context.Context, tx engine.Tx, j *judge.Judgement) (*ids, error
 		at := 0
 		for _, span := range spans {
 			for n := range span.Count {
-				all.put(g.Rows[at], span.First+n)
+				all.put(g.Rows[at], span.At(n))
 				at++
 			}
 		}
@@ -88,7 +88,7 @@ func (i *ids) of(t *schema.Table, r judge.NewRow) int64 {
 	if !found {
 		at--
 	}
-	return runs[at].span.First + r.Number() - runs[at].number
+	return runs[at].span.At(r.Number() - runs[at].number)
 }
 
 // append adds a value as it is sent: a new row of t by its locator.

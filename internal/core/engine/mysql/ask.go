@@ -36,6 +36,9 @@ func (d *Database) Ask(ctx context.Context, query string, take func(columns []st
 
 // readOnly does something in a savepoint, or, where no transaction is open, in one that only reads.
 func (d *Database) readOnly(ctx context.Context, do func() error) error {
+	if d.working && d.node != nil {
+		return d.unchanged(ctx, do)
+	}
 	open, close := "START TRANSACTION READ ONLY", "ROLLBACK"
 	if d.working {
 		open, close = "SAVEPOINT ladle_ask", "ROLLBACK TO SAVEPOINT ladle_ask"
@@ -123,7 +126,7 @@ func (d *Database) Foresee(ctx context.Context, query string) error {
 		return err
 	}
 	locks := locksFor(words, there)
-	if len(locks) > 0 {
+	if len(locks) > 0 && d.node == nil {
 		err = d.exec(ctx, "LOCK TABLES "+strings.Join(locks, ", "))
 		if err == nil {
 			err = errors.Join(d.understands(ctx, query), d.exec(ctx, "UNLOCK TABLES"))

@@ -18,9 +18,12 @@ import (
 // carefully finds all rows that the server rejects: one by one within it, else by halves, since it names none.
 func (t *tx) carefully(ctx context.Context, rows int, send func(start, end int) error,
 	each func(start, end int) ([]engine.Rejection, bool, error)) ([]engine.Rejection, error) {
+	if t.db.node != nil {
+		return t.singly(rows, send, each)
+	}
 	c := engine.CarefulSender{Send: send, Each: each, Expecting: &t.expecting,
 		Exec:    func(statement string) error { return t.db.exec(ctx, statement) },
-		Refusal: func(err error) (int, string, bool) { return -1, reason(err), rejects(err) }}
+		Refusal: func(err error) (int, string, bool) { return -1, reason(err), t.db.rejects(err) }}
 	rejected, err := c.Rows(rows)
 	return rejected, t.db.explain(err)
 }
@@ -69,6 +72,9 @@ func (d *Database) oneByOne(ctx context.Context, start, end int, statement strin
 			is := mysql.MySQLError{}
 			if err := json.Unmarshal([]byte(line), &[]any{&n, &is.Number, &is.Message}); err != nil {
 				return nil, false, fmt.Errorf("the server's list of rejected rows: %w", err)
+			}
+			if d.collides(&is) {
+				return nil, false, &is
 			}
 			rejected = append(rejected, engine.Rejection{Row: n - start, Why: reason(&is)})
 		}

@@ -54,7 +54,7 @@ func configOf(database string, waits engine.Waits) (*mysql.Config, error) {
 	if err := protect(c, database, u.Query()); err != nil {
 		return nil, err
 	}
-	c.Timeout, c.ReadTimeout = waits.Connect, waits.Statement
+	c.Timeout, c.ReadTimeout, c.WriteTimeout = waits.Connect, waits.Statement, waits.Statement
 	c.InterpolateParams = true
 	c.Logger = &mysql.NopLogger{}
 	lockWait := fmt.Sprint(int64(math.Ceil(waits.Lock.Seconds())))

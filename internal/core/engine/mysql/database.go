@@ -26,7 +26,8 @@ type Database struct {
 	pool     *sql.DB
 	conn     *sql.Conn
 	weigher  *sql.Conn // a second connection, for Fold: it is asked while rows of the first are still coming
-	name     string    // the URL without its password
+	url      string    // as it was given, perhaps with several hosts
+	name     string    // the URL of the one that it is connected to, without its password
 	schema   string    // the database of the server
 	waits    engine.Waits
 	id       int64 // of the connection, as the server knows it
@@ -40,19 +41,50 @@ type Database struct {
 	rehearse bool             // the transaction will be rolled back
 	sent     map[string]int64 // the rows sent in this transaction, by table
 	working  bool             // a transaction is open
+	begun    time.Time        // when it was begun
 	foreseen []string         // the locks that queries of a person need besides
 	lacks    string           // what the connection lacks, "" when nothing
+	node     *node            // of a cluster; nil for a server by itself
+	spoilt   error            // why the transaction that is open was ended by the server
 }
 
 var _ engine.Database = (*Database)(nil)
 
-// Open connects to the server at a URL; see configOf. The connection runs in UTC and in strict mode.
+// Open connects to the server at a URL; see configOf. Where it names several hosts, it is the first that answers and can
+// take a load. The connection runs in UTC and in strict mode.
 func Open(ctx context.Context, database string, waits engine.Waits) (*Database, error) {
+	hosts, err := engine.EachHost(database)
+	if err != nil {
+		return nil, err
+	}
+	if len(hosts) == 1 {
+		return open(ctx, database, waits)
+	}
+	var failures []fault.Problem
+	for _, host := range hosts {
+		d, err := open(ctx, host, waits)
+		if err == nil {
+			if err = d.fit(ctx); err == nil {
+				d.url = database
+				return d, nil
+			}
+			err = errors.Join(err, d.Close())
+		}
+		if ctx.Err() != nil || fault.ClassOf(err) == fault.Wrong {
+			return nil, err
+		}
+		failures = append(failures, fault.ProblemsOf(err)...)
+	}
+	return nil, fault.At(fault.Failed, failures...)
+}
+
+// open connects to the server at a URL with one host.
+func open(ctx context.Context, database string, waits engine.Waits) (*Database, error) {
 	config, err := configOf(database, waits)
 	if err != nil {
 		return nil, err
 	}
-	d := &Database{name: engine.Masked(database), waits: waits, schema: config.DBName,
+	d := &Database{url: database, name: engine.Masked(database), waits: waits, schema: config.DBName,
 		weights:  map[string]map[string][]byte{},
 		reserved: map[string]int64{}, firsts: map[string]int64{}, sent: map[string]int64{},
 		numbers: map[*schema.Table]int{}}
@@ -78,7 +110,13 @@ func Open(ctx context.Context, database string, waits engine.Waits) (*Database, 
 		n, err = d.one(ctx, "SELECT VERSION() LIKE '%MariaDB%'")
 		d.compound = n == 1
 	}
-	return d, err
+	if err == nil {
+		err = d.meet(ctx)
+	}
+	if err != nil {
+		return nil, errors.Join(err, d.Close())
+	}
+	return d, nil
 }
 
 // heeded is why ctx ended, where that is why err came.
@@ -101,20 +139,47 @@ func (d *Database) explain(err error) error {
 	var network net.Error
 	switch {
 	case errors.As(err, &said):
-		p.What, p.Do = words(said)
-		if said.Number == errLockWaitTimeout || said.Number == errDeadlock {
-			err = engine.Contended(err)
-		}
+		return d.answered(said, err)
 	case errors.As(err, &network) && network.Timeout():
 		p = d.waits.Silent(d.name)
 	case lost:
 		p = d.waits.Silent(d.name)
-		p.What = "the connection was lost, or " + p.What
+		if p.What = "the connection was lost, or " + p.What; d.working && time.Since(d.begun) < d.waits.Statement {
+			p.What = "the connection was lost"
+		}
+		if d.node != nil && d.working {
+			err = engine.Overtaken(err)
+		}
 	default:
 		p.What, p.Do = "the connection to the database failed: "+err.Error(),
 			"check the host, the port, and that the server is running"
 	}
-	return fault.Because(fault.Failed, err, p)
+	return d.spoils(fault.Because(fault.Failed, err, p))
+}
+
+// spoils keeps in mind that an error has ended the transaction that is open.
+func (d *Database) spoils(err error) error {
+	if d.working && errors.Is(err, engine.ErrOvertaken) {
+		d.spoilt = err
+	}
+	return err
+}
+
+// answered makes a fault of what the server answered.
+func (d *Database) answered(said *mysql.MySQLError, err error) error {
+	p := fault.Problem{File: d.name}
+	p.What, p.Do = words(said)
+	switch {
+	case d.collides(said):
+		d.node.collisions++
+		p.What, p.Do = "another session has added the same key meanwhile: "+said.Message, "nothing was changed; load again"
+		err = engine.Overtaken(err)
+	case d.overtakes(said):
+		err = engine.Overtaken(err)
+	case said.Number == errLockWaitTimeout || said.Number == errDeadlock:
+		err = engine.Contended(err)
+	}
+	return d.spoils(fault.Because(fault.Failed, err, p))
 }
 
 // May does it to no row, which the server allows only to those who may do it to some.
@@ -148,7 +213,7 @@ func (d *Database) grantee(ctx context.Context) (string, error) {
 
 // MayLoad asks whether the user may lock tables, and make the temporary ones in which rows wait.
 func (d *Database) MayLoad(ctx context.Context, work, _ []*schema.Table) (denied []*engine.Denied, err error) {
-	if err := d.alone(ctx); err != nil {
+	if err := d.fit(ctx); err != nil {
 		return nil, err
 	}
 	var locked []string
@@ -174,7 +239,7 @@ func (d *Database) MayLoad(ctx context.Context, work, _ []*schema.Table) (denied
 	}
 	words := map[string]string{"CREATE TEMPORARY TABLES": "make temporary tables", "LOCK TABLES": "lock tables"}
 	for _, privilege := range slices.Sorted(maps.Keys(asked)) {
-		if privilege == "LOCK TABLES" && locked == nil {
+		if privilege == "LOCK TABLES" && (locked == nil || d.node != nil) {
 			continue
 		}
 		err := asked[privilege]()
@@ -285,9 +350,13 @@ func (d *Database) alias(t *schema.Table, n int) string {
 }
 
 // Begin makes the tables of own, which MySQL can't do inside of a transaction, and locks those of work against all
-// others: LOCK TABLES opens the transaction where autocommit is off, and takes no other table in until it ends.
+// others: LOCK TABLES opens the transaction where autocommit is off, and takes no other table in until it ends. On a node
+// of a cluster it locks nothing; see node.
 func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode engine.Mode) (engine.Tx, error) {
-	if err := d.alone(ctx); err != nil {
+	if err := d.revive(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.fit(ctx); err != nil {
 		return nil, err
 	}
 	statements, err := engine.Missing(ctx, d, own, definition, addition)
@@ -314,23 +383,29 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	if err != nil {
 		return nil, err
 	}
-	locks := d.locks(work, books)
-	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, careful: mode&engine.Careful != 0}
+	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, careful: mode&engine.Careful != 0,
+		passed: map[string]bool{}}
+	d.spoilt = nil
 	statements = []string{"SET autocommit = 0"}
-	if locks != nil {
+	if locks := d.locks(work, books); locks != nil && d.node == nil {
 		statements = append(statements, "LOCK TABLES "+strings.Join(locks, ", "))
 	}
 	for _, s := range statements {
 		err := d.exec(ctx, s)
 		var said *mysql.MySQLError
 		switch {
-		case errors.As(err, &said) && said.Number == errLockWaitTimeout:
+		case d.node == nil && errors.As(err, &said) && said.Number == errLockWaitTimeout:
 			return nil, errors.Join(t.Rollback(), d.locked(ctx, work, err))
 		case err != nil:
 			return nil, errors.Join(err, t.Rollback())
 		}
 	}
-	d.working = true
+	d.working, d.begun = true, time.Now()
+	if d.node != nil {
+		if err := d.snap(ctx); err != nil {
+			return nil, errors.Join(err, t.Rollback())
+		}
+	}
 	return t, nil
 }
 

@@ -3,14 +3,19 @@ package mysql
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/go-sql-driver/mysql"
 )
 
 // The numbers of errors (mariadb.com/kb/en/mariadb-error-codes, dev.mysql.com/doc/mysql-errors/8.0/en).
 const (
+	errChanged           = 1020 // a row, since the snapshot was made
 	errDiskFull          = 1021
+	errNotReady          = 1047 // of a node of a cluster
 	errTableFull         = 1114
+	errInCommit          = 1180
+	errNoSavepoint       = 1305
 	errDatabaseDenied    = 1044
 	errAccessDenied      = 1045
 	errTableDenied       = 1142
@@ -69,6 +74,15 @@ func words(e *mysql.MySQLError) (what, do string) {
 		return "a table is locked by another session", "try again when that session is done"
 	case errDeadlock:
 		return "another session changed the same rows at the same time: " + e.Message, "nothing was changed; load again"
+	case errChanged:
+		return "another session changed rows that were read before", "nothing was changed; load again"
+	case errNotReady:
+		return "this node of the cluster is cut off from most of the others, and takes no statements: " + e.Message,
+			"connect to another node of the cluster, or name several of them: mysql://USER@HOST,HOST/DATABASE"
+	case errInCommit:
+		if strings.HasPrefix(e.Message, "wsrep_max_ws_") {
+			return "the transaction is too large for the cluster: " + e.Message, "load the file in several, or have the limit raised"
+		}
 	case errServerOption, errReadOnlyTx, errReadOnlyServer:
 		return "the database can't be written to: " + e.Message, "connect to a server that accepts writes"
 	case errDiskFull, errTableFull:

@@ -28,6 +28,11 @@ func (d *Database) Restructure(ctx context.Context, r engine.Restructuring) (eng
 		}
 		return &restructured{t, d, backs}, nil
 	}
+	if d.node != nil {
+		return nil, fault.At(fault.Failed, fault.Problem{File: d.name, What: "tables can't be dropped here: this is a node of a " +
+			"Galera cluster, and the locks that keep others from writing to them hold on one node only",
+			Do: "drop them yourself when nobody writes to them"})
+	}
 	t, err := d.Begin(ctx, r.Lock, r.Own, engine.Careful)
 	if err != nil {
 		return nil, err

@@ -106,7 +106,7 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
 	if err := d.stage(ctx, wanted, t, by, keys); err != nil {
-		return err
+		return d.explain(err)
 	}
 	var selected []string
 	for _, name := range columns {
@@ -290,6 +290,9 @@ func (d *Database) reserve(ctx context.Context, t *schema.Table, n, past int64) 
 		"AND table_name = ?", t.Name)
 	if err != nil {
 		return nil, err
+	}
+	if d.node != nil && !d.rehearse {
+		return d.reserveOnNode(t, n, largest, next, past), nil
 	}
 	if earlier := d.firsts[t.Name]; d.rehearse || earlier > largest && earlier <= next {
 		// the counter has passed them, but they are free: rows of a transaction that was rolled back had them, or, in a

@@ -37,6 +37,9 @@ func (d *Database) Rights(ctx context.Context, user string, needs []engine.Need)
 		r := all.Add(n.Table.Name, engine.Acts[n.Do], "GRANT "+word+" ON "+table+to, n.For)
 		r.Has = held[word] || held[word+" "+strings.ToLower(n.Table.Name)]
 		for _, x := range [][2]string{{"LOCK TABLES", "lock tables"}, {"CREATE TEMPORARY TABLES", "make temporary tables"}} {
+			if d.node != nil && x[0] == "LOCK TABLES" {
+				continue
+			}
 			r := all.Add("database "+d.schema, x[1], fmt.Sprintf("GRANT %s ON %s.*%s", x[0], quote(d.schema), to), n.For)
 			r.Has = held[x[0]]
 		}

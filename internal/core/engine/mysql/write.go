@@ -27,6 +27,7 @@ type tx struct {
 	careful   bool
 	over      bool
 	expecting bool            // rows were rejected that were sent last
+	passed    map[string]bool // tables whose counter has passed the numbers that were reserved
 	begun     context.Context //nolint:containedctx // its end makes that of the transaction short
 }
 
@@ -140,6 +141,9 @@ func (t *tx) Reserve(ctx context.Context, table *schema.Table, n, past int64) ([
 func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) ([]engine.Rejection,
 	error) {
 	kinds, count := engine.Types(table, columns), rows.Len()
+	if err := t.passOver(ctx, table, columns, kinds, rows); err != nil {
+		return nil, err
+	}
 	t.db.sent[table.Name] += int64(count)
 	switch {
 	case t.careful:
@@ -222,7 +226,7 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 		remove = t.db.removeEqual
 	}
 	removed, err := remove(ctx, table, by, keys)
-	if rejects(err) {
+	if t.db.rejects(err) {
 		return 0, &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: reason(err)}
 	}
 	return removed, t.db.explain(err)
@@ -242,7 +246,7 @@ func (d *Database) remove(ctx context.Context, table *schema.Table, by []string,
 
 // judge asks for a careful transaction where the server did not take a row.
 func (d *Database) judge(err error) error {
-	if rejects(err) {
+	if d.rejects(err) {
 		return engine.ErrCareful
 	}
 	return d.explain(err)
@@ -281,15 +285,24 @@ func (t *tx) Commit(ctx context.Context) error {
 	if err := t.Settle(); err != nil {
 		return err
 	}
+	if t.db.spoilt != nil { // nothing may be committed behind the end of a transaction
+		return errors.Join(t.db.spoilt, t.Rollback())
+	}
 	t.over = true
-	if err := t.db.exec(ctx, "COMMIT"); err != nil {
-		if errors.As(err, new(*mysql.MySQLError)) {
-			return err // an answer of the server
-		}
+	err := t.db.exec(ctx, "COMMIT")
+	if err != nil && !t.db.refuses(err) {
 		return engine.Unanswered(err)
 	}
-	_ = t.release(ctx) // the rows are in; locks end with the connection at the latest
-	return nil
+	if released := t.release(ctx); err != nil {
+		return errors.Join(err, released)
+	}
+	return nil // the rows are in; locks end with the connection at the latest
+}
+
+// refuses reports whether the error of a commit is an answer by which nothing was committed.
+func (d *Database) refuses(err error) bool {
+	var said *mysql.MySQLError
+	return errors.As(err, &said) && (d.node == nil || said.Number == errDeadlock)
 }
 
 func (t *tx) release(ctx context.Context) error {

@@ -324,7 +324,8 @@ func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) erro
 func (d *Database) checks(ctx context.Context, byID map[uint32]*schema.Table) error {
 	return d.each(ctx, `SELECT conrelid, conname, CASE contype
 			WHEN 'c' THEN 'CHECK (' || coalesce(pg_get_expr(conbin, conrelid, true), '') || ')'
-				|| CASE WHEN convalidated THEN '' ELSE ' NOT VALID' END
+				|| CASE WHEN to_jsonb(c)->>'conenforced' = 'false' THEN ' NOT ENFORCED' WHEN convalidated THEN ''
+					ELSE ' NOT VALID' END
 			ELSE coalesce(pg_get_constraintdef(oid, true), '') END,
 			CASE WHEN contype = 'c' AND coalesce(to_jsonb(c)->>'conenforced', 'true') = 'true'
 			THEN coalesce(pg_get_expr(conbin, conrelid, true), '') ELSE '' END FROM pg_constraint c
@@ -351,15 +352,20 @@ func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table)
 		"confkey")+`,
 			CASE WHEN EXISTS (SELECT 1 FROM pg_trigger g WHERE g.tgconstraint = c.oid AND g.tgenabled = 'D')
 			THEN 'its triggers are switched off'
-				WHEN NOT convalidated THEN 'it was never validated, so older rows may break it' ELSE '' END
+				WHEN to_jsonb(c)->>'conenforced' = 'false' THEN 'it is declared NOT ENFORCED'
+				WHEN NOT convalidated THEN 'it was never validated, so older rows may break it' ELSE '' END,
+			CASE WHEN to_jsonb(c)->>'conperiod' = 'true' THEN 'it is about periods, which only the database compares'
+			ELSE '' END
 		FROM pg_constraint c WHERE contype = 'f' AND conparentid = 0 ORDER BY oid`, func(row pgx.Rows) error {
 		var child, parent uint32
 		var r schema.Relation
-		if err := row.Scan(&child, &parent, &r.Name, &r.Columns, &r.ParentColumns, &r.Off); err != nil {
+		if err := row.Scan(&child, &parent, &r.Name, &r.Columns, &r.ParentColumns, &r.Off, &r.Broken); err != nil {
 			return err
 		}
 		if t, p := byID[child], byID[parent]; t != nil && p != nil {
-			r.Parent, r.ParentTable = p.Name, p
+			if r.Parent = p.Name; r.Broken == "" {
+				r.ParentTable = p
+			}
 			t.Relations = append(t.Relations, r)
 		}
 		return nil

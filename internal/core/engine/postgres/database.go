@@ -45,9 +45,14 @@ var _ engine.Database = (*Database)(nil)
 const silence = 10 * time.Second
 
 // Open connects to the server at a URL (postgresql.org/docs/current/libpq-connect.html, §34.1.1.2). What the URL leaves
-// open comes from PostgreSQL's own environment variables and password file. The connection runs in UTC.
+// open comes from PostgreSQL's own environment variables and password file. Of several hosts it is the first that answers
+// and takes writes, unless target_session_attrs asks for another. The connection runs in UTC.
 func Open(ctx context.Context, database string, waits engine.Waits) (*Database, error) {
 	name := engine.Masked(database)
+	hosts, err := engine.EachHost(database)
+	if err != nil {
+		return nil, err
+	}
 	config, err := pgx.ParseConfig(database)
 	if err != nil {
 		return nil, fault.At(fault.Wrong, fault.Problem{File: name, What: "the URL of the database is not valid",
@@ -56,6 +61,11 @@ func Open(ctx context.Context, database string, waits engine.Waits) (*Database, 
 	if config.ConnectTimeout == 0 {
 		config.ConnectTimeout = waits.Connect
 	}
+	if len(hosts) > 1 && config.ValidateConnect == nil && !strings.Contains(database, "target_session_attrs") {
+		config.ValidateConnect = pgconn.ValidateConnectTargetSessionAttrsReadWrite
+	}
+	patient := waits
+	patient.Connect *= time.Duration(len(hosts))
 	longer := waits // the server itself ends a statement that takes too long; this is for one that is silent
 	longer.Statement += silence
 	dial := config.DialFunc
@@ -73,7 +83,7 @@ func Open(ctx context.Context, database string, waits engine.Waits) (*Database, 
 		"jit": "off"} {
 		config.RuntimeParams[key] = value
 	}
-	connecting, stop := waits.Connecting(ctx, database)
+	connecting, stop := patient.Connecting(ctx, database)
 	defer stop()
 	conn, err := pgx.ConnectConfig(connecting, config)
 	if err != nil && connecting.Err() != nil {
@@ -102,6 +112,9 @@ func explain(name string, err error) error {
 		case pgerrcode.LockNotAvailable, pgerrcode.SerializationFailure, pgerrcode.DeadlockDetected:
 			err = engine.Contended(err)
 		}
+	case errors.As(err, &connect) && strings.Contains(err.Error(), "read only connection"):
+		p.What = "no server that answers takes writes"
+		p.Do = "name the primary server too; to read from the others, add target_session_attrs=any to the URL"
 	case errors.As(err, &connect) && strings.Contains(err.Error(), "refused TLS"):
 		p.What = "the server does not encrypt connections, and the URL asks for that"
 		p.Do = "turn TLS on at the server; or, where the network can be trusted, write sslmode=disable"
@@ -140,7 +153,7 @@ func words(e *pgconn.PgError) (what, do string) {
 	case pgerrcode.AdminShutdown, pgerrcode.CrashShutdown, pgerrcode.CannotConnectNow:
 		return "the server ended the connection: " + e.Message, "load again when the server is up"
 	case pgerrcode.ReadOnlySQLTransaction:
-		return "the database can't be written to", "connect to a server that accepts writes"
+		return "the database can't be written to", "connect to a server that accepts writes; this one may be a standby"
 	}
 	return "the database failed: " + e.Message, ""
 }

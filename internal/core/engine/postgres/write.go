@@ -71,7 +71,7 @@ func (t *tx) behind(ctx context.Context, table *schema.Table, n, past int64) ([]
 		quote(table.Locator), t.db.table(table), sequence))
 	last = max(last, past)
 	for _, s := range t.given[table.Name] {
-		last = max(last, s.First+s.Count-1)
+		last = max(last, s.Last())
 	}
 	return []engine.Span{{First: last + 1, Count: n}}, err
 }

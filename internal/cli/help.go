@@ -40,6 +40,7 @@ var exitStatuses = []struct {
 	{failed, "a file, the database or the network failed; nothing was changed"},
 	{incomplete, "done, but some lines were set aside"},
 	{unknown, "the connection was lost during the commit, and the outcome is unknown"},
+	{unfinished, "of a load in parts, some parts are loaded and the others are not"},
 	{interrupted, "interrupted; nothing was changed"},
 }
 

@@ -231,7 +231,7 @@ func (w *watch) say(bad bool, format string, parts ...any) {
 // worse is the worse of two exit statuses: lines that are set aside are better than a refusal, and all is better than a
 // commit of which nothing is known.
 func worse(a, b int) int {
-	order := map[int]int{done: 0, incomplete: 1, refused: 2, wrong: 3, failed: 4, unknown: 5}
+	order := map[int]int{done: 0, incomplete: 1, refused: 2, wrong: 3, failed: 4, unknown: 5, unfinished: 6}
 	if order[b] > order[a] {
 		return b
 	}

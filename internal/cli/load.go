@@ -33,7 +33,7 @@ func loadCommand() *command {
 		takes: operands{"FILE...", "ladle files, or files of rows", 1, many},
 		about: "FILE is a ladle file; several of one folder are one load, in the order that their tables need. Without one, FILEs are CSV files, workbooks or the like: which columns feed " +
 			"which is found as draft finds it, shown, and asked where it is uncertain.\n\nEverything is one " +
-			"transaction. Rows are added (append without duplicates), updated (upsert) or " +
+			"transaction, unless you say --in-parts. Rows are added (append without duplicates), updated (upsert) or " +
 			"removed as the ladle file says. Lines that can't be loaded as they are go to INPUT.set-aside.csv with " +
 			"their reasons.",
 		options: []option{databaseOption(), otherOption(), waitOption(), retriesOption(), timeoutOption(), inputOption(),
@@ -42,6 +42,11 @@ func loadCommand() *command {
 				"row is removed"},
 			removalOption("with --yes, remove the rows that gone_from_file: finds"),
 			{name: "no-logbook", group: groupProof, does: "don't record the run; it can't be undone then"},
+			{name: "in-parts", value: "N", group: groupProof, check: countCheck, does: "commit each N lines that add or change a row " +
+				"by themselves, parents before children, where one transaction would be too large: others see the parts that are in, " +
+				"and where one fails, those before it stay"},
+			{name: "go-on", value: "RUN", group: groupProof, check: countCheck, does: "load the parts that an unfinished run of the " +
+				"same files, by its number, has not loaded"},
 			levelOption(),
 			{name: "newest", value: "N", group: groupOutput, does: "show the newest N rows of each table (usually 3)",
 				check: countCheck},
@@ -53,9 +58,15 @@ func loadCommand() *command {
 				"ladle load port-merrow/harbour.ladle.yaml --db port-merrow/harbour.db"},
 		},
 		run: func(ctx context.Context, c *cli.Command) error {
-			newest, _ := strconv.Atoi(c.String("newest")) // it was checked
+			newest, _ := strconv.Atoi(c.String("newest")) // these were checked
+			most, _ := strconv.ParseInt(c.String("in-parts"), 10, 64)
+			run, _ := strconv.ParseInt(c.String("go-on"), 10, 64)
+			if (most > 0 || run > 0) && c.Bool("no-logbook") {
+				return fault.New(fault.Wrong, "a load in parts needs the logbook, which says what parts are in the tables",
+					"leave out --no-logbook, or --in-parts and --go-on")
+			}
 			o := load.Options{Newest: newest, Again: c.Bool("again"), Corrected: c.StringSlice("corrected"),
-				Removal: c.Bool("allow-removal"), NoLogbook: c.Bool("no-logbook"),
+				Removal: c.Bool("allow-removal"), NoLogbook: c.Bool("no-logbook"), InParts: most, GoOn: run,
 				Level: check.Level(c.String("check-level"))}
 			if !c.Bool("yes") {
 				if !term.Interactive() {
@@ -193,7 +204,7 @@ func runLoadOf(ctx context.Context, c *cli.Command, file *ladlefile.File, o load
 	if err != nil {
 		return err
 	}
-	changed = r.Outcome == report.Loaded
+	changed = r.Outcome == report.Loaded || r.Outcome == report.Unfinished
 	if changed || r.Outcome == report.Tried {
 		if err := list.place(); err != nil {
 			fmt.Fprintln(os.Stderr, term.Safe("ladle: "+err.Error()))
@@ -261,6 +272,8 @@ func statusOf(r *report.Report) int {
 	switch {
 	case r.Outcome == report.Refused:
 		return refused
+	case r.Outcome == report.Unfinished:
+		return unfinished
 	case r.Outcome == report.Declined:
 		return wrong
 	case r.LinesSetAside() > 0:

@@ -34,11 +34,12 @@ const (
 	failed      = 3 // a file, the database or the network failed; nothing was changed
 	incomplete  = 4 // loaded, with lines set aside
 	unknown     = 5 // the connection was lost during the commit, and the outcome can't be asked
+	unfinished  = 6 // of a load in parts, some are loaded and the others are not
 	interrupted = 130
 )
 
 var statuses = map[fault.Class]int{fault.Refused: refused, fault.Wrong: wrong, fault.Failed: failed,
-	fault.Unknown: unknown}
+	fault.Unknown: unknown, fault.Partly: unfinished}
 
 // commands are all commands, by the phase of the work and in the order in which they are used.
 func commands() []*command {
@@ -165,7 +166,7 @@ func status(command string, err error, asJSON, stopped bool) int {
 		return done
 	case errors.As(err, &ended):
 		return int(ended)
-	case stopped && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
+	case stopped && fault.ClassOf(err) != fault.Partly && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
 		fmt.Fprintln(os.Stderr, "ladle: interrupted, nothing was changed")
 		if asJSON {
 			_ = printFailure(command, "interrupted", interrupted, nil)

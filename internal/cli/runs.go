@@ -107,6 +107,9 @@ func outcome(r *logbook.Run) string {
 	case r.Kind == logbook.Make:
 		return "tables made"
 	}
+	if r.Unfinished() {
+		return fmt.Sprintf("unfinished: %s", plural(int64(r.Parts.Number), "part"))
+	}
 	return "loaded"
 }
 
@@ -128,6 +131,14 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 	s.Line("%s UTC by %s, in %s; ladle %s; checks: %s", moment(run.Started), run.User,
 		duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
 	s.Line("ladle file %s (SHA-256)", run.LadleSum)
+	if p := run.Parts; p != nil {
+		s.Line("in %s of at most %s: %s that add or change a row", plural(int64(p.Number), "part"), plural(p.Most, "line"),
+			plural(p.Lines, "line"))
+	}
+	if run.Unfinished() {
+		s.Note("The other parts are not in the tables. To load them: ladle load with the same files and --go-on %d; to take back "+
+			"what is in: ladle undo %d", run.ID, run.ID)
+	}
 	if len(run.Inputs) > 0 {
 		t := term.Table{Header: []string{"input", "file", "bytes", "lines", "set aside", "SHA-256"},
 			Numbers: []int{2, 3, 4}}
@@ -140,7 +151,9 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 	}
 	s.Title("Steps")
 	showRunSteps(s, run)
-	s.Title("Checks that passed")
+	if len(run.Checks) > 0 {
+		s.Title("Checks that passed")
+	}
 	for _, kind := range checkKinds {
 		if held := passed(run, kind.name); held != nil {
 			s.Item(term.Good, "%s, %s: %s", kind.name, kind.meaning, strings.Join(held, "; "))

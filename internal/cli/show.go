@@ -65,6 +65,9 @@ func showLookups(s *term.Screen, r *report.Report) {
 		if int64(len(names)) < l.Added {
 			more = fmt.Sprintf(" and %s more", term.Count(l.Added-int64(len(names))))
 		}
+		if len(names) == 0 { // of a run that goes on
+			names, more = []string{term.Count(l.Added) + " by earlier parts"}, ""
+		}
 		s.Item(term.Dot, "%s: %s%s", l.Table, strings.Join(names, ", "), more)
 		showSimilar(s, l.Table, l.Similar)
 	}
@@ -331,9 +334,16 @@ func showEnd(s *term.Screen, r *report.Report) {
 		if r.Run > 0 {
 			as = fmt.Sprintf("Loaded as run %d", r.Run)
 		}
+		if r.Parts != nil {
+			as += ", in " + plural(int64(r.Parts.Number), "part")
+		}
 		s.Strong(true, "%s: %s%s (%s)", as, did, aside, time)
 	case report.Tried:
 		s.Strong(true, "Dry run: nothing was changed. A load would do this: %s%s (%s)", did, aside, time)
+	case report.Unfinished:
+		s.Strong(false, "NOT ALL LOADED: %s of run %d %s in the tables (%s); the next was refused: %s.", plural(int64(r.Parts.Number),
+			"part"), r.Run, reason.Verb(int64(r.Parts.Number), "is", "are"), did, whyRefused(r.Why))
+		s.Note("To load the others: the same command with --go-on %d. To take back what is in: ladle undo %d", r.Run, r.Run)
 	case report.Refused:
 		s.Strong(false, "NOT LOADED, nothing was changed: %s.", whyRefused(r.Why))
 	}

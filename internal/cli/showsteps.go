@@ -16,6 +16,8 @@ func showSteps(s *term.Screen, r *report.Report) {
 		s.Title("What will be done, in this order")
 	case report.Refused:
 		s.Title("What would have been done, in this order")
+	case report.Unfinished:
+		s.Title("What is in the tables, in the order of loading")
 	default:
 		s.Title("Steps, in the order of loading")
 	}

@@ -216,7 +216,10 @@ type report struct {
 // load runs load or try and returns its report. A load is held against what it does as a script.
 func (w *world) load(command string, more ...string) (report, result) {
 	w.Helper()
-	compare := func() {}
+	compare, parts := func() {}, func(report, result) {}
+	if _, sqlite := w.server.(sqliteFile); command == "load" && sqlite {
+		parts = w.inParts(more)
+	}
 	if command == "load" && !w.counted && !clustered(w.server) && w.canCopy() {
 		compare = w.script(more)
 	}
@@ -228,6 +231,7 @@ func (w *world) load(command string, more ...string) (report, result) {
 	var doc report
 	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
 	compare()
+	parts(doc, r)
 	return doc, r
 }
 

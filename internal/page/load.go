@@ -5,6 +5,7 @@ import (
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/judge"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 )
 
@@ -50,7 +51,7 @@ type totalView struct {
 }
 
 func newLoadView(r *report.Report, program string) *loadView {
-	v := &loadView{Report: r, Program: program, Good: r.Outcome != report.Refused, Title: title(r)}
+	v := &loadView{Report: r, Program: program, Good: r.Outcome != report.Refused && r.Outcome != report.Unfinished, Title: title(r)}
 	seen := map[string]bool{}
 	for _, s := range r.Steps {
 		step := stepView{step: s, Parts: parts(s.Tally)}
@@ -96,6 +97,9 @@ func title(r *report.Report) string {
 		return "Loaded without the logbook"
 	case report.Tried:
 		return "Dry run: nothing was changed"
+	case report.Unfinished:
+		return fmt.Sprintf("Not all loaded: %s of run %d %s in the tables", reason.Plural(int64(r.Parts.Number), "part"), r.Run,
+			reason.Verb(int64(r.Parts.Number), "is", "are"))
 	}
 	return "Not loaded: nothing was changed"
 }

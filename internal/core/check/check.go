@@ -84,6 +84,7 @@ type Result struct {
 	Problems []string `json:"problems"` // the first of what is wrong
 	Warnings []string `json:"warnings"` // what is wrong with rows that the load did not touch
 	Totals   []Total  `json:"totals"`   // of the values read back
+	counted  counted
 }
 
 // mostProblems is the number of problems that a check lists.
@@ -210,7 +211,7 @@ func (in *Input) removed(ctx context.Context, tx engine.Tx, r Removal) (Result, 
 	}
 	left, by := int64(0), strings.Join(r.By, ", ")
 	result := Result{Check: "removed", Table: r.Table.Name, Says: reason.Plural(r.Rows, "row") +
-		" removed, and none of them exists", Short: reason.Count(r.Rows)}
+		" removed, and none of them exists", Short: reason.Count(r.Rows), counted: counted{known: true, cells: r.Rows}}
 	there := func(b *value.Batch) error {
 		left += int64(b.Len())
 		for row := 0; row < b.Len() && len(result.Problems) < mostProblems; row++ {
@@ -287,8 +288,8 @@ func balanceOf(ctx context.Context, tx engine.Tx, t *schema.Table, before Before
 		r.Short = fmt.Sprintf("%s%s%s = %s", had, plus, minus, has)
 		switch {
 		case c.removed == 0:
-			r.Says, r.Short = fmt.Sprintf("%s rows before%s added = %s", had, plus, has),
-				fmt.Sprintf("%s%s = %s", had, plus, has)
+			r.counted = counted{known: true, before: before.Rows, added: c.added, after: after}
+			r.Says, r.Short = r.counted.words()
 		case c.added == 0:
 			r.Says, r.Short = fmt.Sprintf("%s rows before%s removed = %s", had, minus, has),
 				fmt.Sprintf("%s%s = %s", had, minus, has)

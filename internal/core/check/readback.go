@@ -215,8 +215,10 @@ func (r *reader) follow(ctx context.Context, back *value.Batch) error {
 func (r *reader) result() Result {
 	res := Result{Check: "cells", Table: r.Table.Name, OK: r.wrong == 0 && r.missing == 0, Problems: r.lines,
 		Says: reason.Plural(r.cells, "cell") + " read back, all unchanged", Short: reason.Count(r.cells)}
+	res.counted = counted{known: true, cells: r.cells}
 	if r.Updated > 0 {
-		res.Short += " updated"
+		res.counted.tail = " updated"
+		res.Short += res.counted.tail
 	}
 	if r.cells == 0 {
 		res.Short = ""

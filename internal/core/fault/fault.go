@@ -18,6 +18,7 @@ const (
 	Wrong                // the command line or the ladle file is wrong, or the person said no
 	Failed               // a file, the database or the network failed; nothing was changed
 	Unknown              // the connection was lost during the commit and the outcome can't be asked
+	Partly               // as Failed, but parts of a load are committed before it
 )
 
 // Problem is one thing that is wrong.
@@ -37,6 +38,7 @@ const (
 	WithoutLogbook Hint = "without_logbook" // load without recording the run, which can't be undone then
 	Replace        Hint = "replace"         // have the files replaced
 	WaitLonger     Hint = "wait_longer"     // wait longer for locks
+	GoOn           Hint = "go_on"           // go on with a load in parts
 )
 
 // String returns the problem in the form file:line:column: what; do.

@@ -91,7 +91,7 @@ func (r *round) answers(s *Step, keys *match) (*spool.Stream[lineAnswer], error)
 				r.SetAside[s.Feed.Number].Add(number)
 			}
 			if a.verdict != Updated {
-				s.Tally.count(a.verdict)
+				s.Tally.Count(a.verdict)
 			}
 			if err := all.Append(a); err != nil {
 				return all, err
@@ -283,7 +283,7 @@ func (d *decision) hold(ctx context.Context, lines *Lines, made *verdictBatch, r
 			return nil, err
 		}
 		made.set(t.line, what)
-		s.Tally.count(what)
+		s.Tally.Count(what)
 	}
 	return changed, nil
 }

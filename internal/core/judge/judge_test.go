@@ -28,7 +28,7 @@ func TestRejectionsAreKeptByTheirWords(t *testing.T) {
 func TestTalliesAddUp(t *testing.T) {
 	var tally Tally
 	for _, v := range []Verdict{Added, Same, Same, Repeated, SetAside} {
-		tally.count(v)
+		tally.Count(v)
 	}
 	assert.Equal(t, Tally{Read: 5, Added: 1, Same: 2, Repeated: 1, SetAside: 1}, tally)
 	assert.True(t, tally.Balanced())

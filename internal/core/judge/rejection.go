@@ -50,6 +50,24 @@ func (r *rejectedLines) add(line int64, text string) {
 	r.lines[at].Add(line)
 }
 
+// AddFrom notes what the database rejected of some lines of a step, which were judged by themselves: as the only step, and
+// numbered from 0.
+func (r *Rejections) AddFrom(part *Rejections, step int, lines []int64) {
+	for name, text := range part.names {
+		if r.names == nil {
+			r.names = map[newName]string{}
+		}
+		r.names[name] = text
+	}
+	if rejected := part.lines[0]; rejected != nil {
+		for i, text := range rejected.texts {
+			for line := range rejected.lines[i].All() {
+				r.AddLine(step, lines[line], text)
+			}
+		}
+	}
+}
+
 // AddName notes that the database rejected row i of a growth.
 func (r *Rejections) AddName(g *Growth, i int, text string) {
 	if r.names == nil {

@@ -73,6 +73,27 @@ func (s *Step) close() error {
 	return errors.Join(errs...)
 }
 
+// Size is about the number of bytes of the cells of its lines.
+func (s *Step) Size() int64 { return s.rows.Size() }
+
+// EachVerdict gives take what was decided of the lines from first to last, in the order of the file.
+func (s *Step) EachVerdict(first, last int64, take func(line int64, v Verdict)) error {
+	var batch verdictBatch
+	for i := range s.rows.Batches() {
+		start, n := s.rows.Span(i)
+		if start+int64(n) <= first || start > last {
+			continue
+		}
+		if err := s.verdicts.read(i, &batch); err != nil {
+			return err
+		}
+		for line := max(start, first); line <= min(start+int64(n)-1, last); line++ {
+			take(line, batch.verdict(int(line-start)))
+		}
+	}
+	return nil
+}
+
 // conditions lists the cells that are conditions of the step.
 func (s *Step) conditions() []int { return s.Only }
 

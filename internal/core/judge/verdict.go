@@ -34,9 +34,19 @@ func (t *Tally) of(v Verdict) *int64 {
 		Same: &t.Same, Differs: &t.Differs, Repeated: &t.Repeated, Overruled: &t.Overruled, LeftOut: &t.LeftOut}[v]
 }
 
-func (t *Tally) count(v Verdict) {
+// Count counts a line.
+func (t *Tally) Count(v Verdict) {
 	t.Read++
 	*t.of(v)++
+}
+
+// Plus adds up two tallies.
+func (t Tally) Plus(o Tally) Tally {
+	for v := SetAside; v <= LeftOut; v++ {
+		*t.of(v) += *o.of(v)
+	}
+	t.Read += o.Read
+	return t
 }
 
 // Balanced reports whether the tally adds up.

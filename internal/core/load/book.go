@@ -76,27 +76,42 @@ func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
 	entry := &logbook.Run{Token: r.token, Kind: logbook.Load, LadleFile: r.file.Base(),
 		LadleSum: r.file.Sum, Program: r.Program,
 		User: r.user, Level: string(r.Level), Started: r.started}
+	var err error
+	if entry.Inputs, err = r.inputEntries(j); err != nil {
+		return nil, err
+	}
+	for _, s := range j.Steps {
+		entry.Steps = append(entry.Steps, stepEntry(s, s.Tally))
+	}
+	for _, g := range j.Growths {
+		entry.Steps = append(entry.Steps, growthEntry(g))
+	}
+	entry.Checks = logbook.Held(r.report.Checks)
+	return entry, nil
+}
+
+func (r *run) inputEntries(j *judge.Judgement) (all []logbook.Input, err error) {
 	for i, f := range r.in.Plan.Feeds {
 		sum, err := r.in.Tables[i].Sum()
 		if err != nil {
 			return nil, err
 		}
-		entry.Inputs = append(entry.Inputs, logbook.Input{Name: f.Name(), File: filepath.Base(r.report.Inputs[i].File),
+		all = append(all, logbook.Input{Name: f.Name(), File: filepath.Base(r.report.Inputs[i].File),
 			Size: r.in.Tables[i].Size(), Sum: sum, Columns: r.in.Tables[i].Header().Names,
 			Rows: r.in.Rows[i].Len(), SetAside: j.SetAside[i].Len(), Corrected: r.in.Kept[i].Sum()})
 	}
-	for _, s := range j.Steps {
-		entry.Steps = append(entry.Steps, logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Name(),
-			Tally: tallyOf(s.Tally), Removed: s.Gone.Removed(), Marked: s.Gone.MarkedRows(),
-			MarkedBack: s.Gone.ReturnedRows(), Numbers: s.StoresNumbers()})
-	}
-	for _, g := range j.Growths {
-		n := int64(len(g.Rows))
-		entry.Steps = append(entry.Steps, logbook.Step{Name: "new names", Table: g.Table.Name,
-			Tally: logbook.Tally{Read: n, Added: n}})
-	}
-	entry.Checks = logbook.Held(r.report.Checks)
-	return entry, nil
+	return all, nil
+}
+
+// stepEntry is a step with what became of some of its lines.
+func stepEntry(s *judge.Step, y judge.Tally) logbook.Step {
+	return logbook.Step{Name: s.Name, Table: s.Table.Name, Input: s.Feed.Name(), Tally: tallyOf(y),
+		Removed: s.Gone.Removed(), Marked: s.Gone.MarkedRows(), MarkedBack: s.Gone.ReturnedRows(), Numbers: s.StoresNumbers()}
+}
+
+func growthEntry(g *judge.Growth) logbook.Step {
+	n := int64(len(g.Rows))
+	return logbook.Step{Name: "new names", Table: g.Table.Name, Tally: logbook.Tally{Read: n, Added: n}}
 }
 
 func tallyOf(y judge.Tally) logbook.Tally {

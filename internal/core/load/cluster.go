@@ -31,7 +31,7 @@ func (r *run) tooLarge(j *judge.Judgement) *reason.Cause {
 		changed := s.Tally.Added + s.Tally.Updated
 		rows += changed + s.Gone.Rows()
 		if of := s.Tally.Read; of > 0 {
-			size += int64(float64(r.in.Rows[s.Feed.Number].Size()) * float64(changed) / float64(of))
+			size += int64(float64(s.Size()) * float64(changed) / float64(of))
 		}
 	}
 	size += rows * perRow

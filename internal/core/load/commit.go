@@ -10,9 +10,11 @@ import (
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
+	"ladle/internal/core/judge"
 	"ladle/internal/core/logbook"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
+	"ladle/internal/core/spool"
 	"ladle/internal/core/write"
 )
 
@@ -70,11 +72,7 @@ func (r *run) writeBook(ctx context.Context, tx engine.Tx, w *write.Writer, in c
 		return err
 	}
 	for i, f := range r.in.Plan.Feeds {
-		notLoaded := slices.Clone(w.Judgement.SetAside[i])
-		for line := range r.in.Rows[i].Dropped.All() {
-			notLoaded.Add(line)
-		}
-		if err := book.SetAside(ctx, f.Name(), notLoaded.All()); err != nil {
+		if err := book.SetAside(ctx, f.Name(), r.notLoaded(w.Judgement, i).All()); err != nil {
 			return err
 		}
 	}
@@ -87,6 +85,15 @@ func (r *run) writeBook(ctx context.Context, tx engine.Tx, w *write.Writer, in c
 	}
 	r.report.Run, err = logbook.Write(ctx, tx, entry)
 	return err
+}
+
+// notLoaded are the lines of a feed that were set aside, or dropped by a person.
+func (r *run) notLoaded(j *judge.Judgement, feed int) spool.RowSet {
+	all := slices.Clone(j.SetAside[feed])
+	for line := range r.in.Rows[feed].Dropped.All() {
+		all.Add(line)
+	}
+	return all
 }
 
 // commit commits the transaction.

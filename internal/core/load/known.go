@@ -18,7 +18,7 @@ import (
 
 // known looks, before a file is read through, whether it was loaded before. It reports whether the load goes on.
 func (r *run) known(ctx context.Context) (goOn bool, err error) {
-	if r.NoLogbook || r.denied != nil { // a user who may only read may not read the logbook
+	if r.NoLogbook || r.denied != nil || r.GoOn > 0 { // a user who may only read may not read the logbook
 		return true, nil
 	}
 	if err := r.drift(ctx); err != nil {
@@ -36,6 +36,11 @@ func (r *run) known(ctx context.Context) (goOn bool, err error) {
 	before, err := r.sameRun(ctx, sizes)
 	if before == nil || err != nil {
 		return err == nil, err
+	}
+	if before.Unfinished() {
+		r.note("this ladle file loaded parts of the same files before (run %d, which isn't finished); rows are recognised by "+
+			"their keys", before.ID)
+		return true, nil
 	}
 	if r.AskKnown == nil {
 		r.report.Notes = append(r.report.Notes, fmt.Sprintf("this ladle file loaded the same files before (run %d, "+
@@ -118,10 +123,16 @@ func (r *run) loadedBefore(ctx context.Context, db engine.Reader) (*reason.Cause
 			return nil, err
 		}
 		for _, before := range runs {
-			if before.FilledBy(s.Table.Name, sum) && !r.addsCorrected(before, s) {
-				return &reason.Cause{Why: reason.Why{Kind: reason.LoadedBefore, Text: s.Feed.Input.Origin(),
-					Table: s.Table.Name, Limit: before.ID}}, nil
+			if before.Token == r.token || !before.FilledBy(s.Table.Name, sum) {
+				continue
 			}
+			why := reason.Why{Kind: reason.LoadedBefore, Text: s.Feed.Input.Origin(), Table: s.Table.Name, Limit: before.ID}
+			if before.Unfinished() {
+				why.Kind = reason.LoadedInPart
+			} else if r.addsCorrected(before, s) {
+				continue
+			}
+			return &reason.Cause{Why: why}, nil
 		}
 	}
 	return nil, nil
@@ -178,7 +189,7 @@ func (r *run) leaveOutLoaded(ctx context.Context) error {
 			return err
 		}
 		if err := r.leaveOut(ctx, s, slices.DeleteFunc(runs, func(before *logbook.Run) bool {
-			return !before.FilledBy(s.Table.Name, sum) || !r.addsCorrected(before, s)
+			return before.Token == r.token || !before.FilledBy(s.Table.Name, sum) || !r.addsCorrected(before, s)
 		})); err != nil {
 			return err
 		}

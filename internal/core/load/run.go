@@ -78,6 +78,10 @@ type Options struct {
 	// usual number: none, but where a transaction can't keep others out.
 	Retries int
 
+	// InParts has parts of so many lines, which add or change a row, committed by themselves; 0 for one transaction. GoOn is
+	// the number of such a run, of which parts are committed: it goes on with the others.
+	InParts, GoOn int64
+
 	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
 	ResidentKeys int64         // the number of keys that are held in memory at a time; 0 for the usual one
 }
@@ -124,6 +128,7 @@ type run struct {
 	script   *script.Script
 	adding   script.Additions     // of a script in standard SQL
 	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
+	parts    *parts               // of a load in parts
 }
 
 // Run loads what the ladle file says into the database. The report says how it ended; the error, a *fault.Fault or
@@ -154,6 +159,11 @@ func Run(ctx context.Context, file *ladlefile.File, db engine.Database, o Option
 		if err != nil || !goOn {
 			return r.report, err
 		}
+	}
+	if r.parts != nil {
+		err := r.parts.load(ctx)
+		r.report.Seconds.Total = since(r.started)
+		return r.report, err
 	}
 	attempt := r.attempt
 	if r.denied != nil { // a rehearsal by a user who may only read
@@ -199,6 +209,9 @@ func (r *run) open(ctx context.Context) (err error) {
 	if err == nil {
 		err = r.mayScript(ctx)
 	}
+	if err == nil {
+		err = r.beginParts(ctx)
+	}
 	if err != nil {
 		r.in.Close()
 	}
@@ -241,6 +254,9 @@ func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.
 	begun := time.Now()
 	in := r.in.Judging(db)
 	in.Rejected, in.Answers, in.Resident, in.Loaded = r.rejected, r.answers, r.ResidentKeys, r.loaded
+	if r.parts != nil {
+		in.Loaded = r.parts.excluded()
+	}
 	if asking {
 		in.AskSimilar = r.AskSimilar
 	}
@@ -251,6 +267,9 @@ func (r *run) judge(ctx context.Context, db engine.Reader, asking bool) (*judge.
 	if err := errors.Join(r.report.Fill(j), r.report.Compare(ctx, db, j, r.in.Place)); err != nil {
 		j.Close()
 		return nil, err
+	}
+	if r.parts != nil {
+		r.parts.account(j)
 	}
 	r.report.Seconds.Judge += since(begun)
 	return j, nil
@@ -428,7 +447,7 @@ func (r *run) stops(ctx context.Context, db engine.Reader, j *judge.Judgement, s
 	if why := r.mayRemove(j); why != nil {
 		return why, nil
 	}
-	if why := r.tooLarge(j); why != nil {
+	if why := r.tooLarge(j); why != nil && r.parts == nil {
 		return why, nil
 	}
 	return r.loadedBefore(ctx, db)

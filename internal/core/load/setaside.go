@@ -11,8 +11,9 @@ import (
 
 // What became of the other lines of an input.
 const (
-	notLoaded = "NOT LOADED: nothing was changed"
-	loaded    = "the others are loaded"
+	notLoaded    = "NOT LOADED: nothing was changed"
+	loaded       = "the others are loaded"
+	partlyLoaded = "NOT ALL LOADED: parts of the others are"
 )
 
 // placeSetAside writes the set-aside file of each input that has lines set aside; others says what became of the other

@@ -28,7 +28,17 @@ const (
 	Aside   Action = "aside"   // lines of an input that were set aside, by their numbers; nothing is taken back of them
 
 	MadeTable Action = "made" // a table that the run made, as a Made in place of rows
+
+	// of a run in parts, see Part
+	Done     Action = "done"      // lines of a step that need not be looked at again, by their numbers
+	OnePart  Action = "part"      // a Part, in place of rows
+	LastPart Action = "last part" // the Part that ends the run
 )
+
+// ofRows reports whether a chunk is about rows of a table.
+func (c *Chunk) ofRows() bool {
+	return slices.Contains([]Action{Added, Changed, Was, Removed}, c.What)
+}
 
 // Chunk is rows with which a run did the same. They are identified by the columns By: as the run of numbers that begins with
 // First, or by Data, which holds them, and behind them the values of Columns that were there before. Where By is empty,
@@ -81,6 +91,7 @@ type Writer struct {
 	place   int64
 	deflate *flate.Writer
 	buf     []byte
+	turns   int // come before its first one
 }
 
 // NewWriter returns a writer for the run with a token.
@@ -140,7 +151,7 @@ func (w *Writer) rows(ctx context.Context, turn int, what Action, t *schema.Tabl
 	keys := &value.Batch{Columns: batch.Columns[:len(by)]}
 	first, _, run := engine.Run(t, by, keys)
 	hashed := (what == Added || what == Changed) && by != nil
-	run = run && hashed
+	run = run && (hashed || what == Done)
 	if !w.goesOn(turn, what, t.Name, by, columns, first, run) {
 		if err := w.finish(ctx); err != nil {
 			return err
@@ -166,14 +177,19 @@ func (w *Writer) rows(ctx context.Context, turn int, what Action, t *schema.Tabl
 
 // SetAside keeps which lines of an input were set aside, by their numbers among all that were read.
 func (w *Writer) SetAside(ctx context.Context, input string, lines iter.Seq[int64]) error {
-	t := linesOf(input)
+	return w.lines(ctx, Aside, 0, input, lines)
+}
+
+// lines keeps lines of an input or a step.
+func (w *Writer) lines(ctx context.Context, what Action, turn int, of string, lines iter.Seq[int64]) error {
+	t := linesOf(of)
 	batch := value.NewBatch(engine.Types(t, t.Names()))
 	flush := func() error {
 		if batch.Len() == 0 {
 			return nil
 		}
 		defer batch.Reset()
-		return w.rows(ctx, 0, Aside, t, t.Names(), nil, batch)
+		return w.rows(ctx, turn, what, t, t.Names(), nil, batch)
 	}
 	for line := range lines {
 		if batch.Len() == engine.BatchRows {
@@ -196,21 +212,25 @@ func linesOf(input string) *schema.Table {
 func (r *Run) SetAsideIn(ctx context.Context, db engine.Reader, input string, take func(line int64)) error {
 	all, err := chunks(ctx, db, r.Token)
 	for _, c := range all {
-		if c.What != Aside || c.Table != input || err != nil {
-			continue
+		if c.What == Aside && c.Table == input && err == nil {
+			err = c.eachLine(ctx, db, r.Token, take)
 		}
-		var full *Chunk
-		if full, err = c.load(ctx, db, r.Token); err != nil {
-			break
-		}
-		err = full.each(linesOf(input), func(_ int, b *value.Batch) error {
-			for _, line := range b.Columns[0].Nums {
-				take(line)
-			}
-			return nil
-		})
 	}
 	return err
+}
+
+// eachLine gives take the numbers of the lines of a chunk of lines.
+func (c *Chunk) eachLine(ctx context.Context, db engine.Reader, token string, take func(line int64)) error {
+	full, err := c.load(ctx, db, token)
+	if err != nil {
+		return err
+	}
+	return full.each(linesOf(c.Table), func(_ int, b *value.Batch) error {
+		for _, line := range b.Columns[0].Nums {
+			take(line)
+		}
+		return nil
+	})
 }
 
 // Uncompared notes rows that were not read back: only how many they are.
@@ -258,7 +278,7 @@ func (w *Writer) finish(ctx context.Context) error {
 		}
 		c.Data, c.First = packed, 0
 	}
-	w.waiting.add(text(w.token), number(w.place), number(int64(c.Turn)), text(c.What), text(c.Table), text(list(c.By)),
+	w.waiting.add(text(w.token), number(w.place), number(int64(w.turns+c.Turn)), text(c.What), text(c.Table), text(list(c.By)),
 		text(list(c.Columns)),
 		number(c.First), number(c.Rows), blob(c.Data), blob(c.Hashes))
 	w.size += len(c.Data) + len(c.Hashes) + 200

@@ -50,8 +50,9 @@ type Run struct {
 	Inputs    []Input   `json:"inputs"`
 	Steps     []Step    `json:"steps"`
 	Checks    []Check   `json:"checks"`
-	Rows      *Rows     `json:"rows,omitempty"` // in the list of all runs
-	Database  string    `json:"-"`              // for messages
+	Rows      *Rows     `json:"rows,omitempty"`  // in the list of all runs
+	Parts     *Parts    `json:"parts,omitempty"` // those that are committed, of a run in parts
+	Database  string    `json:"-"`               // for messages
 }
 
 // Rows is what a run did in all.
@@ -134,14 +135,24 @@ const moment = "2006-01-02T15:04:05.000Z" // RFC 3339, in UTC
 
 // Write adds the run and returns its number.
 func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
+	kept := int64(format)
+	if r.Parts != nil {
+		kept = formatOfParts
+	}
 	run := newRows(runs)
 	run.add(text(r.Token), text(r.Kind), number(r.Undoes), text(r.LadleFile), text(r.LadleSum), text(r.Program),
 		text(r.User), text(r.Level),
-		text(r.Started.UTC().Format(moment)), text(time.Now().UTC().Format(moment)), number(format))
+		text(r.Started.UTC().Format(moment)), text(time.Now().UTC().Format(moment)), number(kept))
 	id, err := run.write(ctx, tx)
 	if err != nil {
 		return 0, err
 	}
+	return id, Add(ctx, tx, r)
+}
+
+// Add adds inputs, steps and checks to a run that is in the logbook. What is added to a step goes together with what
+// it has done already; an input takes the place of what was said of it before.
+func Add(ctx context.Context, tx engine.Tx, r *Run) error {
 	read, did, held := newRows(inputs), newRows(steps), newRows(checks)
 	for _, in := range r.Inputs {
 		read.add(text(r.Token), text(in.Name), text(in.File), number(in.Size), text(in.Sum), number(in.Rows),
@@ -159,19 +170,10 @@ func Write(ctx context.Context, tx engine.Tx, r *Run) (int64, error) {
 	}
 	for _, r := range []*rows{read, did, held} {
 		if _, err := r.write(ctx, tx); err != nil {
-			return 0, err
+			return err
 		}
 	}
-	return id, nil
-}
-
-// Has reports whether the run with a token is in the logbook: whether its commit took place.
-func Has(ctx context.Context, db engine.Reader, token string) (found bool, err error) {
-	err = read(ctx, db, runs, of(token), []string{"id"}, func(record) error {
-		found = true
-		return nil
-	})
-	return found, err
+	return nil
 }
 
 // List returns all runs, the newest first, without their parts.
@@ -194,6 +196,11 @@ func List(ctx context.Context, db engine.Reader) ([]*Run, error) {
 		}
 	}
 	slices.SortFunc(all, func(a, b *Run) int { return cmp.Compare(b.ID, a.ID) })
+	for _, r := range all {
+		if r.Format == formatOfParts && err == nil {
+			err = r.findParts(ctx, db)
+		}
+	}
 	return all, err
 }
 
@@ -241,7 +248,7 @@ func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 		}
 		return nil, fault.New(fault.Wrong, fmt.Sprintf("there is no run %d", id), do)
 	}
-	if all[at].Format > format {
+	if all[at].Format > formatOfParts {
 		return nil, fault.New(fault.Failed, fmt.Sprintf("run %d was recorded by a later version of ladle (%s)", id,
 			all[at].Program), "use that version")
 	}
@@ -265,7 +272,7 @@ func Before(ctx context.Context, db engine.Reader, ladleFile string) (*Run, erro
 		return nil, err
 	}
 	for _, r := range all { // the newest first
-		if r.Kind == Load && r.LadleFile == ladleFile && r.UndoneBy == 0 && r.Format <= format {
+		if r.Kind == Load && r.LadleFile == ladleFile && r.UndoneBy == 0 && r.Format <= formatOfParts {
 			return r, r.fill(ctx, db)
 		}
 	}
@@ -290,6 +297,7 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	if err != nil {
 		return err
 	}
+	r.join()
 	r.Checks, err = inOrder(ctx, db, checks, r.Token, func(c record) Check {
 		return Check{c.text("asked"), c.text("table_name"), c.text("says")}
 	})

@@ -22,6 +22,7 @@ type Since struct {
 	Problems []string `json:"changes"`
 	counted  map[string]bool
 	named    []named
+	compared map[*schema.Table]*KeySet // rows that a later part of the run has changed
 }
 
 // mostProblems is the number of rows that are named.
@@ -72,6 +73,7 @@ type Book struct {
 	Progress func(rows int64) // hears of more rows that were compared; nil when nobody listens
 
 	token string
+	parts bool // the run was committed in parts
 }
 
 // Open opens the book of a run. Columns of s without a type hold what the run stored in them.
@@ -84,8 +86,8 @@ func Open(ctx context.Context, db engine.Reader, s *schema.Schema, run *Run) (*B
 		}
 	}
 	all, err := chunks(ctx, db, run.Token)
-	all = slices.DeleteFunc(all, func(c *Chunk) bool { return c.What == Aside || c.What == MadeTable })
-	return &Book{DB: db, Schema: s, Chunks: all, token: run.Token}, err
+	all = slices.DeleteFunc(all, func(c *Chunk) bool { return !c.ofRows() })
+	return &Book{DB: db, Schema: s, Chunks: all, token: run.Token, parts: run.Parts != nil}, err
 }
 
 // Each returns the rows of a chunk of table t in batches: the columns By, and behind them, where it keeps these,
@@ -181,6 +183,7 @@ func (b *Book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 	}
 	var buf []byte
 	return c.each(t, func(first int, keys *value.Batch) error {
+		later := since.compared[t]
 		there := map[string][]byte{}
 		names := append(slices.Clone(c.By), c.Columns...)
 		err := b.Rows(ctx, t, c.By, keys, names, func(rows *value.Batch) error {
@@ -199,6 +202,9 @@ func (b *Book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 				return damaged(fmt.Errorf("hashes of rows of %s are missing", c.Table))
 			}
 			since.Rows++
+			if later.Has(keys.Columns, row) {
+				continue
+			}
 			now, found := there[value.Identity(keys.Columns, row)]
 			switch {
 			case found && string(now) == string(c.Hashes[at:at+hashBytes]), !since.once(c.Table, keys, row):
@@ -210,8 +216,23 @@ func (b *Book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 				since.nameRow(t, c.By, keys, row, "has been changed since")
 			}
 		}
+		if b.parts && c.What == Changed {
+			since.compare(t, c.By, keys)
+		}
 		return nil
 	})
+}
+
+// compare notes rows that were compared with what they were in the last part of the run that changed them: what they were
+// before is not what the run left.
+func (s *Since) compare(t *schema.Table, by []string, keys *value.Batch) {
+	if s.compared == nil {
+		s.compared = map[*schema.Table]*KeySet{}
+	}
+	if s.compared[t] == nil {
+		s.compared[t] = &KeySet{}
+	}
+	s.compared[t].Add(t, by, keys)
 }
 
 // Rows reads rows of t by their keys: a run of numbers in one go.

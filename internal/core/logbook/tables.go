@@ -17,8 +17,12 @@ import (
 const Prefix = "ladle_run"
 
 // format is that of the runs that this program writes. Runs of format 1 are in tables that have no column for it; the
-// columns that tables lack are added by the first load that needs them.
-const format = 2
+// columns that tables lack are added by the first load that needs them. Runs in parts are of a format that older programs
+// leave alone.
+const (
+	format        = 2
+	formatOfParts = 3
+)
 
 // The tables of the logbook. A run is known in all of them by its token, which the program makes before the first row
 // is written; id numbers the rows.

@@ -96,6 +96,7 @@ const (
 	OverLimit         // Length of Limit lines are set aside; set_aside_limit is Text
 	TablesChanged     // since the person was asked
 	QueryChanged      // the query of the input Text returns other rows than those that were read
+	LoadedInPart      // the same, by a run that isn't finished
 	LoadedBefore      // the input Text was loaded into Table, which has no key, by run Limit
 	RemovalUnknown    // the key of Limit lines can't be told
 	RemovalReferenced // rows that other rows refer to: List

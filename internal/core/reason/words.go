@@ -278,6 +278,10 @@ var ofRuns = map[Kind]phrase{
 			"changed meanwhile", c.Text)
 	},
 	TablesChanged: says("the tables changed after you confirmed, so the result would differ from what you approved"),
+	LoadedInPart: func(c Cause) string {
+		return fmt.Sprintf("parts of %s were loaded into %s by run %d, which isn't finished; without a key their rows would be "+
+			"added a second time", c.Text, c.Table, c.Limit)
+	},
 	LoadedBefore: func(c Cause) string {
 		return fmt.Sprintf("%s was loaded into %s before, by run %d; without a key its rows would be added a second "+
 			"time", c.Text, c.Table, c.Limit)
@@ -304,7 +308,7 @@ var ofRuns = map[Kind]phrase{
 	},
 	TooLarge: func(c Cause) string {
 		return "one transaction would be too large for the cluster: it changes " + c.Text +
-			"; load the file in several, or have the limit raised"
+			"; load it in parts, or have the limit raised"
 	},
 	TotalsDiffer: func(c Cause) string { return "the control totals differ: " + strings.Join(c.List.All(), "; ") },
 	CheckFailed:  says("a check failed, so everything was rolled back"),

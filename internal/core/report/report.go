@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/judge"
+	"ladle/internal/core/logbook"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/setaside"
@@ -20,11 +21,12 @@ import (
 type Outcome string
 
 const (
-	Loaded   Outcome = "loaded"   // all is in the database
-	Tried    Outcome = "tried"    // all would have been; it was rolled back
-	Refused  Outcome = "refused"  // the data is refused; nothing was changed
-	Declined Outcome = "declined" // the person said no; nothing was changed
-	Asking   Outcome = "asking"   // not ended yet: this is what would be done
+	Loaded     Outcome = "loaded"     // all is in the database
+	Tried      Outcome = "tried"      // all would have been; it was rolled back
+	Refused    Outcome = "refused"    // the data is refused; nothing was changed
+	Unfinished Outcome = "unfinished" // parts of it are in the database, the others are refused
+	Declined   Outcome = "declined"   // the person said no; nothing was changed
+	Asking     Outcome = "asking"     // not ended yet: this is what would be done
 )
 
 // Report is the account of a load.
@@ -48,6 +50,7 @@ type Report struct {
 	Queries   []string         `json:"-"`     // SQL of a ladle file that was never loaded here, as long as it is asked about
 	Seconds   Seconds          `json:"phase_seconds"`
 	RunWith   string           `json:"run_with,omitempty"` // of a script: the line for a shell that runs it
+	Parts     *logbook.Parts   `json:"parts,omitempty"`    // those that are committed, of a load in parts
 }
 
 // Seconds is how long the parts of a load took.
@@ -137,7 +140,7 @@ func NoneMarked() Marked { return Marked{Columns: []string{}, Values: []*string{
 
 // MarkedBy is what a marking does.
 func MarkedBy(m *judge.Marking) (Marked, error) {
-	keys, err := m.Names(mostNames)
+	keys, err := m.Names(MostNames)
 	return Marked{m.Rows(), append([]string{}, m.Columns...), append([]*string{}, m.Texts()...),
 		append([]string{}, keys...)}, err
 }
@@ -158,7 +161,7 @@ type SetAside struct {
 }
 
 const (
-	mostNames    = 20 // names of a lookup
+	MostNames    = 20 // names of a lookup
 	mostRows     = 3  // newest rows of a table
 	mostSetAside = 100
 
@@ -179,7 +182,7 @@ func New(p *plan.Plan, files []string, level check.Level, notes []string) *Repor
 
 // Fill brings what was judged into the report.
 func (r *Report) Fill(j *judge.Judgement) error {
-	r.Steps, r.Lookups = []Step{}, []Lookup{}
+	r.Steps = []Step{}
 	for _, s := range j.Steps {
 		made, err := gone(s)
 		if err != nil {
@@ -190,14 +193,21 @@ func (r *Report) Fill(j *judge.Judgement) error {
 			Unheld: s.Unheld, Typeless: typeless(s), Blank: s.BlankConditions, BlankLines: s.BlankLines,
 			Removed: s.Gone.Removed(), Gone: made.keys, Marked: made.marked, MarkedBack: made.back})
 	}
-	for _, g := range j.Growths {
-		r.Lookups = append(r.Lookups, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),
-			Names: g.Names(mostNames), Similar: append([]judge.Similar{}, g.Similar...)})
-	}
+	r.Lookups = Lookups(j)
 	for i := range r.Inputs {
 		r.Inputs[i].SetAside = j.SetAside[i].Len()
 	}
 	return nil
+}
+
+// Lookups is what lookups add.
+func Lookups(j *judge.Judgement) []Lookup {
+	all := []Lookup{}
+	for _, g := range j.Growths {
+		all = append(all, Lookup{Table: g.Table.Name, Columns: g.Columns, Added: int64(len(g.Rows)),
+			Names: g.Names(MostNames), Similar: append([]judge.Similar{}, g.Similar...)})
+	}
+	return all
 }
 
 // goneRows is what becomes of rows that are gone from the file, or there again.
@@ -209,7 +219,7 @@ type goneRows struct {
 func gone(s *judge.Step) (made goneRows, err error) {
 	made.marked, made.back = NoneMarked(), NoneMarked()
 	if s.Gone.Markings() == nil {
-		made.keys, err = s.GoneNames(mostNames)
+		made.keys, err = s.GoneNames(MostNames)
 		return made, err
 	}
 	if made.marked, err = MarkedBy(s.Gone.Marked); err == nil {

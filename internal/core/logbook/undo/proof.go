@@ -11,7 +11,11 @@ import (
 
 // prove checks that the tables are as they were before the run.
 func (u *undoing) prove(ctx context.Context) ([]check.Result, error) {
-	return check.Run(ctx, u.tx, u.input(ctx))
+	results, err := check.Run(ctx, u.tx, u.input(ctx))
+	if u.report.Of.Parts != nil && !check.Failed(results) {
+		results = check.Together(nil, results)
+	}
+	return results, err
 }
 
 // input is what is done, for the checks.

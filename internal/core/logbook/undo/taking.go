@@ -49,7 +49,7 @@ func (u *undoing) do(ctx context.Context) (bool, error) {
 func (u *undoing) collect(ctx context.Context) error {
 	for _, c := range u.Chunks {
 		if t := u.Schema.Table(c.Table); c.What == logbook.Was && u.added[t] == nil {
-			u.added[t] = &rowSet{names: map[string]bool{}}
+			u.added[t] = &logbook.KeySet{}
 		}
 	}
 	for _, c := range u.Chunks {
@@ -64,44 +64,12 @@ func (u *undoing) collect(ctx context.Context) error {
 	return nil
 }
 
-// rowSet is rows of a table: runs of numbers, and names of others.
-type rowSet struct {
-	runs  [][2]int64 // the first, and the one behind the last
-	names map[string]bool
-}
-
 // note notes the rows of a chunk as added.
 func (u *undoing) note(ctx context.Context, t *schema.Table, c *logbook.Chunk) error {
-	s := u.added[t]
 	return u.Each(ctx, t, c, func(keys *value.Batch) error {
-		if first, last, run := engine.Run(t, c.By, keys); run {
-			s.addRun(first, last+1)
-			return nil
-		}
-		for row := range keys.Len() {
-			s.names[value.Identity(keys.Columns, row)] = true
-		}
+		u.added[t].Add(t, c.By, keys)
 		return nil
 	})
-}
-
-// addRun adds a run of numbers, from first to the one before end.
-func (s *rowSet) addRun(first, end int64) {
-	if n := len(s.runs); n > 0 && s.runs[n-1][1] == first {
-		s.runs[n-1][1] = end
-		return
-	}
-	s.runs = append(s.runs, [2]int64{first, end})
-}
-
-// has reports whether the row with a key is in the set.
-func (s *rowSet) has(key []value.Column, row int) bool {
-	if s == nil {
-		return false
-	}
-	in := func(run [2]int64) bool { return run[0] <= key[0].Nums[row] && key[0].Nums[row] < run[1] }
-	return len(key) == 1 && key[0].Kind == value.Int && slices.ContainsFunc(s.runs, in) ||
-		s.names[value.Identity(key, row)]
 }
 
 // takeBack takes a chunk back. It reports whether other rows refer to some of it.
@@ -220,7 +188,7 @@ func (u *undoing) staying(t *schema.Table, c *logbook.Chunk, rows *value.Batch) 
 	out := value.NewBatch(engine.Types(t, append(slices.Clone(c.By), c.Columns...)))
 	keys := rows.Columns[:len(c.By)]
 	for row := range rows.Len() {
-		if u.added[t].has(keys, row) {
+		if u.added[t].Has(keys, row) {
 			continue
 		}
 		for i := range rows.Columns {

@@ -1,0 +1,206 @@
+package conformance
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// inParts loads in parts of two lines, in a copy of the folder and the database; what it returns holds that against what
+// the load did in one transaction, and takes it back.
+func (w *world) inParts(more []string) (compare func(report, result)) {
+	w.Helper()
+	if slices.Contains(more, "--no-logbook") {
+		return func(report, result) {}
+	}
+	copied := *w
+	copied.dir = w.TempDir()
+	require.NoError(w, os.CopyFS(copied.dir, os.DirFS(w.dir)))
+	before, most := copied.data(), "2"
+	if len(before) > 20_000 || w.large() {
+		most = "5000"
+	}
+	arguments := slices.Concat([]string{"load", "f.ladle.yaml", "--db", w.db, "--json", "--yes", "--in-parts", most}, more)
+	r := copied.run(arguments...)
+	var doc report
+	require.NoError(w, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
+	if r.status == 2 && strings.Contains(r.stderr, "can't be loaded in parts") {
+		return func(report, result) {}
+	}
+	return func(whole report, is result) {
+		w.Helper()
+		if is.status != 6 && r.status == 6 { // a check, or a row, that fails behind a part
+			assert.Equal(w, 1, is.status, r.stdout+r.stderr)
+		} else {
+			assert.Equal(w, is.status, r.status, r.stdout+r.stderr)
+			assert.Equal(w, whole.tallies(), doc.tallies())
+			assert.Equal(w, whole.asides(), doc.asides())
+			assert.Equal(w, w.data(), copied.data(), "the parts give the same tables as the load")
+		}
+		if doc.Run == 0 {
+			return
+		}
+		verified := copied.run("verify", fmt.Sprint(doc.Run), "--db", w.db)
+		assert.Equal(w, 0, verified.status, verified.stdout+verified.stderr)
+		undone := copied.run("undo", fmt.Sprint(doc.Run), "--db", w.db, "--yes")
+		if assert.Equal(w, 0, undone.status, undone.stdout+undone.stderr) {
+			assert.Equal(w, before, copied.data())
+		}
+	}
+}
+
+// large reports whether a file of the folder has many lines.
+func (w *world) large() bool {
+	files, err := os.ReadDir(w.dir)
+	require.NoError(w, err)
+	return slices.ContainsFunc(files, func(f os.DirEntry) bool {
+		about, err := f.Info()
+		return err == nil && f.Name() != w.db && about.Size() > 20_000
+	})
+}
+
+// TestParts stops a load in parts behind some of them, in each of the ways in which one can end, and has it go on, or
+// takes it back.
+func TestParts(t *testing.T) {
+	const script = "CREATE TABLE kind (id ID, name VARCHAR(20) NOT NULL UNIQUE); CREATE TABLE vessel (id ID, reg_no VARCHAR(9) " +
+		"NOT NULL UNIQUE, kind_id INTEGER NOT NULL REFERENCES kind (id), tender_of INTEGER REFERENCES vessel (id), tons AMOUNT); " +
+		"CREATE TABLE visit (vessel_id INTEGER NOT NULL REFERENCES vessel (id), berth VARCHAR(9), day DATE); " +
+		"CREATE TABLE closed (berth VARCHAR(9)); INSERT INTO kind (name) VALUES ('tug');"
+	const ladle = `ladle: 1
+inputs:
+  register: {file: register.csv}
+  log: {file: log.csv}
+checks: [{claim: no visit to a closed berth, no_rows: select berth from visit where berth in (select berth from closed)}]
+set_aside_limit: any
+tables:
+  vessel:
+    from: register
+    key: reg_no
+    columns: {reg_no: Reg, kind_id: {from: Kind, lookup: kind.name, not_found: add}, tender_of: {from: Tender, lookup: vessel.reg_no}, tons: Tons}
+  visit:
+    from: log
+    key: none
+    columns: {vessel_id: {from: Reg, lookup: vessel.reg_no}, berth: Berth, day: Day}
+`
+	everywhere(t, func(t *testing.T, on server) {
+		const all = "SELECT reg_no, k.name, v.tons, (SELECT count(*) FROM vessel o WHERE o.tender_of = v.id), (SELECT count(*) FROM " +
+			"visit WHERE vessel_id = v.id) FROM vessel v JOIN kind k ON k.id = kind_id ORDER BY reg_no"
+		begin := func(t *testing.T) *world {
+			w := newWorld(t, on, script)
+			w.write("f.ladle.yaml", ladle)
+			w.write("register.csv", "Reg,Kind,Tender,Tons\nA,tug,C,1\nB,barge,,2\nB,barge,,3\nC,barge,A,3\nD,yacht,A,x\nE,yacht,,5\n")
+			w.write("log.csv", "Reg,Berth,Day\nA,N1,2026-03-01\nA,N1,2026-03-01\nD,N1,2026-03-02\nC,N2,2026-03-03\nE,N3,2026-03-04\nE,N2,2026-03-05\n")
+			return w
+		}
+		whole := begin(t)
+		require.Equal(t, 4, whole.run("load", "f.ladle.yaml", "--db", whole.db, "--yes").status)
+		want := whole.query(all)
+		load := func(w *world, status int, more ...string) string {
+			w.Helper()
+			r := w.run(append([]string{"load", "f.ladle.yaml", "--db", w.db, "--yes"}, more...)...)
+			require.Equal(w, status, r.status, r.stdout+r.stderr)
+			return strings.Join(strings.Fields(r.stdout+r.stderr), " ")
+		}
+
+		w := begin(t)
+		before := w.query(all)
+		load(w, 2, "--in-parts", "0")
+		assert.Contains(t, load(w, 2, "--in-parts", "2", "--no-logbook"), "a load in parts needs the logbook")
+		assert.Contains(t, load(w, 2, "--go-on", "1"), "there is no run 1")
+		w.query("INSERT INTO closed (berth) VALUES ('N3') RETURNING 1")
+		said := load(w, 6, "--in-parts", "2")
+		assert.Contains(t, said, "NOT ALL LOADED: 5 parts of run 1 are in the tables")
+		assert.Contains(t, said, "--go-on 1")
+		assert.Contains(t, said, "no visit to a closed berth")
+		assert.Contains(t, strings.Join(strings.Fields(w.run("runs", "--db", w.db).stdout), " "), "unfinished: 5 parts")
+		assert.Contains(t, w.read("register.set-aside.csv"), "NOT ALL LOADED")
+		assert.Contains(t, load(w, 1), "parts of log.csv were loaded into visit by run 1, which isn't finished")
+		assert.Contains(t, load(w, 6, "--go-on", "1"), "NOT ALL LOADED: 5 parts of run 1")
+		w.write("g.ladle.yaml", ladle+"# changed\n")
+		r := w.run("load", "g.ladle.yaml", "--db", w.db, "--yes", "--go-on", "1")
+		assert.Equal(t, 2, r.status)
+		assert.Contains(t, r.stderr, "run 1 was begun with another ladle file")
+		log := w.read("log.csv")
+		w.write("log.csv", log+"E,N2,2026-03-06\n")
+		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 was begun with other lines of log: log.csv was changed since")
+		w.write("log.csv", log)
+		w.query("DELETE FROM closed RETURNING 1")
+		assert.Contains(t, load(w, 4, "--go-on", "1"), "Loaded as run 1, in 6 parts: 10 rows added, 2 updated, 4 lines set aside")
+		assert.Equal(t, want, w.query(all))
+		assert.Contains(t, w.read("register.set-aside.csv"), "the others are loaded")
+		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 is finished")
+		require.Equal(t, 0, w.run("verify", "1", "--db", w.db).status)
+		r = w.run("undo", "1", "--db", w.db, "--yes")
+		require.Equal(t, 0, r.status, r.stdout+r.stderr)
+		assert.Equal(t, before, w.query(all))
+		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 was taken back by run 2")
+		w.query("INSERT INTO closed (berth) VALUES ('N2') RETURNING 1") // what is in can be taken back too
+		load(w, 6, "--in-parts", "2")
+		require.Equal(t, 0, w.run("undo", "3", "--db", w.db, "--yes").status)
+		assert.Equal(t, before, w.query(all))
+	})
+}
+
+// TestChaosParts kills loads in parts at random moments: what is committed is what the logbook says, and going on brings
+// what one transaction would have brought.
+func TestChaosParts(t *testing.T) {
+	eachKind(t, func(t *testing.T, kind string) {
+		c := newChaos(t, kind, map[string]int64{"sqlite": 8000}[kind]+1500)
+		for range rounds(3) {
+			more := []string{"--in-parts", "300"}
+			for status := -1; status != 4; {
+				x := c.command("")
+				x.Args = append(x.Args, more...)
+				var said bytes.Buffer
+				x.Stdout, x.Stderr = &said, &said
+				require.NoError(t, x.Start())
+				stop := time.AfterFunc(time.Duration((0.2+3*c.random.Float64())*float64(c.whole)), func() {
+					_ = x.Process.Signal(
+						[]os.Signal{os.Kill, os.Interrupt}[c.random.IntN(2)])
+				})
+				_ = x.Wait()
+				stop.Stop()
+				status = x.ProcessState.ExitCode()
+				require.Contains(t, []int{-1, 4, 6, 130}, status, said.String())
+				parts := c.parts()
+				c.seen[fmt.Sprintf("status %d, parts in: %t", status, parts > 0)]++
+				if parts > 0 {
+					assert.NotEqual(t, 130, status, "it says that nothing was changed: %s", said.String())
+					r := c.w.run("verify", "1", "--db", c.w.db)
+					require.Equal(t, 0, r.status, "what is in is what the logbook says: %s%s", r.stdout, r.stderr)
+					more = []string{"--go-on", "1"}
+				} else {
+					require.Equal(t, c.before, c.content())
+				}
+			}
+			require.Equal(t, c.after, c.content())
+			c.fresh()
+		}
+		t.Log(c.seen)
+	})
+}
+
+// parts is the number of parts that are committed of the first run, once no session of a killed program is at work.
+func (c *chaos) parts() (n int) {
+	c.Helper()
+	for last := -1; last != n; time.Sleep(50 * time.Millisecond) {
+		r := c.w.run("runs", "--db", c.w.db, "--json")
+		require.Equal(c, 0, r.status, r.stderr)
+		var doc struct {
+			Entries []struct{ Parts struct{ Number int } }
+		}
+		require.NoError(c, json.Unmarshal([]byte(r.stdout), &doc))
+		if last = n; len(doc.Entries) > 0 {
+			n = doc.Entries[len(doc.Entries)-1].Parts.Number
+		}
+	}
+	return n
+}

@@ -48,7 +48,7 @@ const (
 	summary = "load CSV files and workbooks into related tables that already hold rows"
 	promise = "Ladle reads the files, cleans the values, adds lookup rows before the rows that refer to them, adds " +
 		"nothing twice, and checks before it commits that every cell in the database is what the files say. A load " +
-		"either holds to the last cell and commits, or changes nothing and says why."
+		"either holds to the last cell and commits, or changes nothing and says why; with --in-parts, each part does."
 )
 
 // showOverview shows what ladle is for, and all commands.

@@ -4,7 +4,7 @@ FLAGS   := -trimpath -ldflags "-s -w -X ladle/internal/cli.Version=$(VERSION)"
 
 export CGO_ENABLED = 0
 
-.PHONY: build dist test cluster postgres18 office race cover chaos lint bench bench-cluster fuzz vulnerabilities
+.PHONY: build dist test cluster postgres18 office race cover chaos lint bench bench-compare bench-cluster fuzz vulnerabilities
 
 build: ## bin/ladle, one static program
 	go build $(FLAGS) -o bin/ladle ./cmd/ladle
@@ -62,6 +62,13 @@ lint: ## vet, staticcheck, and gofmt's opinion
 bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite" leaves out much
 	go build -o bin/bench ./bench
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
+
+bench-compare: build ## this program against that of another revision, in turns: BASE=HEAD~1
+	go build -o bin/bench ./bench
+	rm -rf bin/base && git worktree prune && git worktree add -q --detach bin/base $(or $(BASE),HEAD)
+	cd bin/base && go build $(FLAGS) -o ../ladle-base ./cmd/ladle
+	git worktree remove --force bin/base
+	scripts/with-servers bin/bench -ladle bin/ladle -compare bin/ladle-base $(BENCH_FLAGS)
 
 bench-cluster: build ## a load on a node of a Galera cluster against its floor
 	go build -o bin/bench ./bench

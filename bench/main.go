@@ -48,11 +48,16 @@ func main() {
 	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,relations,keyed,script,proof,relink,interrupts",
-		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, and "+
+	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,small,relations,keyed,script,proof,relink,interrupts",
+		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, large and small, and "+
 			"what relations, checks and the logbook cost on each, and how soon an interrupt ends a load")
+	base := flag.String("compare", "", "another program, to take turns with in place of measuring figures")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
+	if *base != "" {
+		stop(b.against(*base, *runs))
+		return
+	}
 	for kind := range strings.SplitSeq(*on, ",") {
 		if kind == "files" {
 			stop(b.reading(2**runs + 1))
@@ -67,7 +72,7 @@ func main() {
 			continue
 		}
 		part, on, _ := strings.Cut(kind, ":") // of all kinds of databases, or of one
-		if measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "script": b.script, "proof": b.proof,
+		if measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "small": b.small, "script": b.script, "proof": b.proof,
 			"relink": b.relink, "interrupts": b.interrupts, "cluster": b.cluster}[part]; measure != nil {
 			stop(measure(on, *runs))
 			continue
@@ -180,7 +185,10 @@ func fresh(database, name string, arguments ...string) (seconds, megabytes float
 
 // run returns the wall time and the largest resident memory of a whole process.
 func run(name string, arguments ...string) (seconds, megabytes float64, err error) {
-	c := exec.Command(name, arguments...)
+	return runOf(exec.Command(name, arguments...))
+}
+
+func runOf(c *exec.Cmd) (seconds, megabytes float64, err error) {
 	c.Stderr = os.Stderr
 	begun := time.Now()
 	if err := c.Run(); err != nil {

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -223,17 +224,19 @@ func TestChaosKills(t *testing.T) {
 	})
 }
 
-// proxy hands bytes between a program and a server until it is told to cut all connections.
+// proxy hands bytes between a program and a server until it is told to cut all connections; where it is silent, it hands on
+// nothing, and cuts nothing.
 type proxy struct {
 	net.Listener
-	cut chan struct{}
+	cut    chan struct{}
+	silent atomic.Bool
 }
 
 func newProxy(t *testing.T, server string) *proxy {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	p := &proxy{l, make(chan struct{})}
+	p := &proxy{Listener: l, cut: make(chan struct{})}
 	go func() {
 		for {
 			client, err := l.Accept()
@@ -254,6 +257,9 @@ func newProxy(t *testing.T, server string) *proxy {
 				buf := make([]byte, 32<<10)
 				for {
 					n, err := from.Read(buf)
+					if p.silent.Load() {
+						n = 0
+					}
 					if _, sent := to.Write(buf[:n]); err != nil || sent != nil {
 						client.Close()
 						upstream.Close()

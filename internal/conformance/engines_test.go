@@ -258,31 +258,34 @@ func (w *world) schema() string {
 	return w.query("SELECT current_schema()")[0]
 }
 
+// locks have another session lock the vessels, or, in SQLite, the file, until it is told to let go.
+var locks = map[string]func(w *world) (release func()){
+	"sqlite": func(w *world) func() {
+		conn, err := sqlite.OpenConn(w.path(w.db), sqlite.OpenReadWrite)
+		require.NoError(w, err)
+		conn.SetBusyTimeout(time.Minute)
+		w.Cleanup(func() { conn.Close() })
+		require.NoError(w, sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil))
+		return func() { _ = sqlitex.ExecuteTransient(conn, "ROLLBACK", nil) }
+	},
+	"postgres": func(w *world) func() {
+		conn := postgresSchema{}.connect(w, w.db)
+		postgresSchema{}.exec(w, conn, "BEGIN; LOCK TABLE vessel")
+		return func() { _, _ = conn.Exec(context.Background(), "ROLLBACK") }
+	},
+	"mysql": func(w *world) func() {
+		conn, err := mysqlDatabase{}.connect(w, w.db[strings.LastIndex(w.db, "/")+1:]).Conn(context.Background())
+		require.NoError(w, err)
+		w.Cleanup(func() { conn.Close() })
+		_, err = conn.ExecContext(context.Background(), "LOCK TABLES vessel WRITE")
+		require.NoError(w, err)
+		return func() { _, _ = conn.ExecContext(context.Background(), "UNLOCK TABLES") }
+	},
+}
+
 // TestATableThatIsLockedByOthersIsLeftAlone: a load gives up, or tries again until the table is free.
 func TestATableThatIsLockedByOthersIsLeftAlone(t *testing.T) {
-	lock := map[string]func(w *world) (release func()){
-		"sqlite": func(w *world) func() {
-			conn, err := sqlite.OpenConn(w.path(w.db), sqlite.OpenReadWrite)
-			require.NoError(w, err)
-			w.Cleanup(func() { conn.Close() })
-			require.NoError(w, sqlitex.ExecuteTransient(conn, "BEGIN IMMEDIATE", nil))
-			return func() { _ = sqlitex.ExecuteTransient(conn, "ROLLBACK", nil) }
-		},
-		"postgres": func(w *world) func() {
-			conn := postgresSchema{}.connect(w, w.db)
-			postgresSchema{}.exec(w, conn, "BEGIN; LOCK TABLE vessel")
-			return func() { _, _ = conn.Exec(context.Background(), "ROLLBACK") }
-		},
-		"mysql": func(w *world) func() {
-			conn, err := mysqlDatabase{}.connect(w, w.db[strings.LastIndex(w.db, "/")+1:]).Conn(context.Background())
-			require.NoError(w, err)
-			w.Cleanup(func() { conn.Close() })
-			_, err = conn.ExecContext(context.Background(), "LOCK TABLES vessel WRITE")
-			require.NoError(w, err)
-			return func() { _, _ = conn.ExecContext(context.Background(), "UNLOCK TABLES") }
-		},
-	}
-	for name, by := range lock {
+	for name, by := range locks {
 		t.Run(name, func(t *testing.T) {
 			w := newWorld(t, servers[name], port)
 			w.write("in.csv", goodFile)
@@ -293,9 +296,7 @@ func TestATableThatIsLockedByOthersIsLeftAlone(t *testing.T) {
 			assert.Regexp(t,
 				map[string]string{"sqlite": "locked by another program", "postgres": `vessel is locked by session \d+ of user postgres.*, idle in transaction since`,
 					"mysql": `vessel: in use by other sessions`}[name], r.stderr)
-			if name != "sqlite" {
-				assert.Contains(t, r.stderr, "--wait 10m waits up to ten minutes")
-			}
+			assert.Contains(t, r.stderr, "--wait 10m waits up to ten minutes")
 			time.AfterFunc(1500*time.Millisecond, release)
 			r = w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--wait", "1s", "--retries", "20", "--progress", "json")
 			assert.Equal(t, 0, r.status, r.stdout)

@@ -251,16 +251,26 @@ func Unanswered(err error) error { return fault.OfClass(fault.Unknown, err) }
 
 // Run reports whether keys are locators of t without a gap, in ascending order, and returns the first and the last.
 func Run(t *schema.Table, by []string, keys *value.Batch) (first, last int64, run bool) {
+	first, last, step := Stepped(t, by, keys)
+	return first, last, step == 1
+}
+
+// Stepped returns the first and the last of keys which are locators of t that ascend by the same step, and that step; 1 for
+// a single one, and 0 where they are none.
+func Stepped(t *schema.Table, by []string, keys *value.Batch) (first, last, step int64) {
 	if len(by) != 1 || by[0] != t.Locator || keys.Len() == 0 {
-		return 0, 0, false
+		return 0, 0, 0
 	}
 	numbers := keys.Columns[0].Nums
+	if step = 1; len(numbers) > 1 {
+		step = numbers[1] - numbers[0]
+	}
 	for i, n := range numbers {
-		if n != numbers[0]+int64(i) {
-			return 0, 0, false
+		if step < 1 || n != numbers[0]+int64(i)*step {
+			return 0, 0, 0
 		}
 	}
-	return numbers[0], numbers[len(numbers)-1], true
+	return numbers[0], numbers[len(numbers)-1], step
 }
 
 // Span is a run of locators.

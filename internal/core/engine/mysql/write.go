@@ -273,11 +273,15 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 		return err
 	}
 	take := engine.Collect(into, table, columns)
-	first, last, run := engine.Run(table, by, keys)
-	if !run {
+	switch first, last, step := engine.Stepped(table, by, keys); step {
+	case 0:
 		return t.Probe(ctx, table, by, keys, columns, take)
+	case 1:
+		return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
+	default: // those between them are of other nodes
+		return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d AND (%[3]s - %[4]d) "+
+			"%% %d = 0 ORDER BY %[3]s", quoted(columns), quote(table.Name), quote(table.Locator), first, last, step))
 	}
-	return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
 }
 
 // Commit ends the transaction and returns the locks back.

@@ -69,7 +69,7 @@ func explain(path string, err error) error {
 	switch sqlite.ErrCode(err).ToPrimary() {
 	case sqlite.ResultBusy, sqlite.ResultLocked:
 		p.What = "the database is locked by another program"
-		p.Do = "try again when that program is done with it"
+		p.Do, p.Hint = "try again when that program is done with it, or wait longer", fault.WaitLonger
 		err = engine.Contended(err)
 	case sqlite.ResultReadOnly, sqlite.ResultPerm, sqlite.ResultAuth:
 		p.What = "the database can't be written to"

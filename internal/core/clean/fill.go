@@ -157,6 +157,11 @@ func (k *rowCleaner) round(i, places int, to *cell) {
 	if len(bytes.TrimRight(to.digits.Fraction[places:], "0")) > 0 {
 		to.did = to.did.with(Rounded)
 	}
+	if rounded, done := to.digits.Rounded(places, k.buffers[i].rounded[:0]); done {
+		k.buffers[i].rounded = rounded.Whole
+		to.digits = rounded
+		return
+	}
 	var v formula.Value
 	v.SetNumber(to.digits)
 	var rounded apd.Decimal

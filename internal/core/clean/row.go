@@ -52,6 +52,8 @@ type buffers struct {
 	texts [2][]byte // one for what a cleaning makes of what stands in the other
 	next  int
 	other []byte // digits, and texts of formulas
+
+	rounded []byte // digits
 }
 
 func (r *Recipe) newRowCleaner(order []int, gather int) *rowCleaner {

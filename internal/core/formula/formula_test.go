@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/cockroachdb/apd/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -260,4 +261,34 @@ func TestEveryFunctionIsDocumented(t *testing.T) {
 			assert.True(t, strings.Contains(string(docs), operator), operator)
 		}
 	}
+}
+
+// FuzzRounded holds the rounding of digits against that of decimals.
+func FuzzRounded(f *testing.F) {
+	for _, text := range []string{"12.345", "-0.4", "99.995", "0.05", "007.5", "123456789012345.678", "-9.5"} {
+		f.Add(text, 2)
+		f.Add(text, 0)
+	}
+	f.Fuzz(func(t *testing.T, text string, places int) {
+		if text == "" || places < 0 || places > 20 {
+			return
+		}
+		d, err := value.ScanNumber([]byte(text))
+		if err != nil {
+			return
+		}
+		fast, done := d.Rounded(places, nil)
+		if !done {
+			return
+		}
+		var exact Value
+		exact.SetNumber(d)
+		var rounded apd.Decimal
+		require.NoError(t, Round(&rounded, &exact.Number, places))
+		exact.Number = rounded
+		slow, err := exact.Digits(nil)
+		require.NoError(t, err)
+		assert.Equal(t, string(slow.Append(nil)), string(fast.Append(nil)))
+		assert.Equal(t, len(slow.Fraction), len(fast.Fraction))
+	})
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"math"
 	"math/big"
+	"slices"
 	"strconv"
 
 	"ladle/internal/core/reason"
@@ -34,6 +35,37 @@ func ScanNumber(cell []byte) (Digits, error) {
 		return d, errLeadingZero
 	}
 	return d, nil
+}
+
+// mostWhole is the number of digits that fit an int64 in any case.
+const mostWhole = 18
+
+// Rounded is the number with so many digits behind the point, of which it has more; halves round away from zero. The digits
+// stand in buf. It reports whether it could be done: up to 18 digits are left.
+func (d Digits) Rounded(places int, buf []byte) (Digits, bool) {
+	if places < 0 || places >= len(d.Fraction) || len(d.Whole)+places > mostWhole-1 {
+		return d, false
+	}
+	n := int64(0)
+	for _, part := range [2][]byte{d.Whole, d.Fraction[:places]} {
+		for _, c := range part {
+			n = n*10 + int64(c-'0')
+		}
+	}
+	if d.Fraction[places] >= '5' {
+		n++
+	}
+	start := len(buf)
+	buf = strconv.AppendInt(buf, n, 10)
+	for missing := places + 1 - (len(buf) - start); missing > 0; missing-- {
+		buf = slices.Insert(buf, start, '0')
+	}
+	point := len(buf) - places
+	r := Digits{Negative: d.Negative, Whole: buf[start:point]}
+	if places > 0 {
+		r.Fraction = buf[point:]
+	}
+	return r, true
 }
 
 // Causes that need no arguments, made once.

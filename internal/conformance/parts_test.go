@@ -24,8 +24,8 @@ func (w *world) inParts(more []string) (compare func(report, result)) {
 	copied := *w
 	copied.dir = w.TempDir()
 	require.NoError(w, os.CopyFS(copied.dir, os.DirFS(w.dir)))
-	before, most := copied.data(), "2"
-	if len(before) > 20_000 || w.large() {
+	most := "2"
+	if w.large() {
 		most = "5000"
 	}
 	arguments := slices.Concat([]string{"load", "f.ladle.yaml", "--db", w.db, "--json", "--yes", "--in-parts", most}, more)
@@ -35,6 +35,10 @@ func (w *world) inParts(more []string) (compare func(report, result)) {
 	if r.status == 2 && strings.Contains(r.stderr, "can't be loaded in parts") {
 		return func(report, result) {}
 	}
+	before := ""
+	if doc.Run > 0 {
+		before = w.data() // which is not loaded yet
+	}
 	return func(whole report, is result) {
 		w.Helper()
 		if is.status != 6 && r.status == 6 { // a check, or a row, that fails behind a part
@@ -43,9 +47,11 @@ func (w *world) inParts(more []string) (compare func(report, result)) {
 			assert.Equal(w, is.status, r.status, r.stdout+r.stderr)
 			assert.Equal(w, whole.tallies(), doc.tallies())
 			assert.Equal(w, whole.asides(), doc.asides())
-			assert.Equal(w, w.data(), copied.data(), "the parts give the same tables as the load")
+			if is.status != 3 { // else there may be no database
+				assert.Equal(w, w.data(), copied.data(), "the parts give the same tables as the load")
+			}
 		}
-		if doc.Run == 0 {
+		if doc.Run == 0 || slices.Contains(more, "--check-level") {
 			return
 		}
 		verified := copied.run("verify", fmt.Sprint(doc.Run), "--db", w.db)

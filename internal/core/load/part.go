@@ -242,16 +242,14 @@ func (a *attempt) writeBook(ctx context.Context, tx engine.Tx, w *written, proof
 		}
 		entry.Checks = logbook.Held(a.report.Checks)
 	}
-	if entry.Inputs, err = a.inputEntries(a.all); err != nil {
-		return nil, 0, err
-	}
-	switch {
-	case a.last:
-	case a.committed != nil:
-		entry.Inputs = nil
-	default: // which lines are set aside is known when the last part is in
+	if a.last || a.committed == nil {
+		if entry.Inputs, err = a.inputEntries(a.all); err != nil {
+			return nil, 0, err
+		}
 		for i := range entry.Inputs {
-			entry.Inputs[i].SetAside = 0
+			if !a.last { // which lines are set aside is known when the last part is in
+				entry.Inputs[i].SetAside = 0
+			}
 		}
 	}
 	if now, err = book.Part(ctx, a.part(), a.committed); err != nil {

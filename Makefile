@@ -21,7 +21,7 @@ test: ## all tests, never from the cache (they run a program that go test does n
 RUN ?= .
 
 cluster: ## the conformance suite on a node of a Galera cluster, and what is about clusters; RUN=TestLoad for part of it
-	scripts/with-servers --cluster sh -c 'LADLE_TEST_MYSQL=$${LADLE_TEST_CLUSTER%% *} exec "$$@"' - \
+	LADLE_TEST_MYSQL=cluster scripts/with-servers --cluster \
 		go test -count=1 -timeout 40m -run '$(RUN)' -skip '/(sqlite|postgres)' ./internal/conformance
 
 postgres18: ## the conformance suite on PostgreSQL 18; RUN=TestLoad for part of it
@@ -72,7 +72,7 @@ bench-compare: build ## this program against that of another revision, in turns:
 
 bench-cluster: build ## a load on a node of a Galera cluster against its floor
 	go build -o bin/bench ./bench
-	scripts/with-servers --cluster bin/bench -ladle bin/ladle -on cluster $(BENCH_FLAGS)
+	LADLE_TEST_MYSQL=cluster scripts/with-servers --cluster bin/bench -ladle bin/ladle -on cluster $(BENCH_FLAGS)
 
 TIME ?= 30s
 

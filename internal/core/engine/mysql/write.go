@@ -280,7 +280,7 @@ func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, key
 		return t.db.Between(ctx, table, table.Locator, first, last, columns, take)
 	default: // those between them are of other nodes
 		return t.db.stream(ctx, table, columns, take, fmt.Sprintf("SELECT %s FROM %s WHERE %s BETWEEN %d AND %d AND (%[3]s - %[4]d) "+
-			"%% %d = 0 ORDER BY %[3]s", quoted(columns), quote(table.Name), quote(table.Locator), first, last, step))
+			"%% %[6]d = 0 ORDER BY %[3]s", quoted(columns), quote(table.Name), quote(table.Locator), first, last, step))
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/engine"
@@ -50,6 +51,9 @@ func (p *piece) lines() int64 { return p.added + p.updated }
 func (r *run) beginParts(ctx context.Context) error {
 	if r.InParts == 0 && r.GoOn == 0 {
 		return nil
+	}
+	if r.Try || r.NoLogbook {
+		return fault.New(fault.Wrong, "a load in parts needs the logbook, and can't be rehearsed", "load without parts")
 	}
 	if err := r.in.Plan.Divisible(); err != nil {
 		return err
@@ -111,6 +115,11 @@ func (p *parts) stopped(err error) error {
 		f.Problems = []fault.Problem{{What: "interrupted"}}
 	}
 	f.Problems = slices.Clone(f.Problems)
+	for i := range f.Problems {
+		if strings.Contains(f.Problems[i].Do, "nothing was changed") { // by the part that failed
+			f.Problems[i].Do = ""
+		}
+	}
 	f.Problems = append(f.Problems, fault.Problem{What: stands, Do: fmt.Sprintf("take them back with ladle undo %d", p.report.Run),
 		Hint: fault.GoOn})
 	return f
@@ -203,10 +212,10 @@ func (p *parts) rest(ctx context.Context) (again bool, err error) {
 
 // refuseRest refuses what is left.
 func (p *parts) refuseRest(j *judge.Judgement, why *reason.Cause, err error) error {
-	if err := p.refuse(j, why, err); err != nil || p.committed == nil {
-		return err
+	if err != nil || p.committed == nil {
+		return p.refuse(j, why, err)
 	}
-	p.report.Outcome, p.report.Parts = report.Unfinished, p.committed
+	p.report.Outcome, p.report.Why, p.report.Parts = report.Unfinished, why, p.committed
 	for i := range p.report.Steps {
 		p.report.Steps[i].Tally = p.tallies[i]
 	}

@@ -96,8 +96,17 @@ func (p *parts) load(ctx context.Context) error {
 		p.note("%s of parts failed and %s done anew, the last one because %s", reason.Plural(int64(p.attempts), "transaction"),
 			reason.Verb(int64(p.attempts), "was", "were"), p.why)
 	}
-	p.report.Parts = p.committed
+	p.report.Parts = p.told()
 	return nil
+}
+
+// told is what the report says of the parts.
+func (p *parts) told() *report.Parts {
+	c := p.committed
+	if c == nil {
+		return nil
+	}
+	return &report.Parts{Number: c.Number, Most: c.Most, Lines: c.Lines, Finished: c.Finished}
 }
 
 // stopped is an error behind which parts are committed.
@@ -215,7 +224,7 @@ func (p *parts) refuseRest(j *judge.Judgement, why *reason.Cause, err error) err
 	if err != nil || p.committed == nil {
 		return p.refuse(j, why, err)
 	}
-	p.report.Outcome, p.report.Why, p.report.Parts = report.Unfinished, why, p.committed
+	p.report.Outcome, p.report.Why, p.report.Parts = report.Unfinished, why, p.told()
 	for i := range p.report.Steps {
 		p.report.Steps[i].Tally = p.tallies[i]
 	}

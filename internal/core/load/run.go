@@ -6,7 +6,6 @@ package load
 import (
 	"context"
 	"errors"
-	"io"
 	"time"
 
 	"ladle/internal/core/changes"
@@ -84,20 +83,6 @@ type Options struct {
 
 	CommitWait   time.Duration // for the answer to the commit; 0 for the usual time
 	ResidentKeys int64         // the number of keys that are held in memory at a time; 0 for the usual one
-}
-
-// Script is a script that is asked for.
-type Script struct {
-	To   io.Writer
-	Path string // of the file that To writes
-
-	// Standard has it be in standard SQL, judged against the tables of a database without rows, which are those of a server
-	// that can't be asked; else it is for the database's own client.
-	Standard bool
-
-	// Unrehearsed has it written from what was judged, with nothing written to the database. That is faster, and it doesn't
-	// show what only the database rejects.
-	Unrehearsed bool
 }
 
 // Progress is how far a phase is.

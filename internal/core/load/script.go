@@ -2,6 +2,7 @@ package load
 
 import (
 	"context"
+	"io"
 
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
@@ -12,6 +13,20 @@ import (
 	"ladle/internal/core/script"
 	"ladle/internal/core/write"
 )
+
+// Script is a script that is asked for.
+type Script struct {
+	To   io.Writer
+	Path string // of the file that To writes
+
+	// Standard has it be in standard SQL, judged against the tables of a database without rows, which are those of a server
+	// that can't be asked; else it is for the database's own client.
+	Standard bool
+
+	// Unrehearsed has it written from what was judged, with nothing written to the database. That is faster, and it doesn't
+	// show what only the database rejects.
+	Unrehearsed bool
+}
 
 // standard reports whether a script in standard SQL is asked for.
 func (r *run) standard() bool { return r.Script != nil && r.Script.Standard }

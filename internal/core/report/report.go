@@ -11,7 +11,6 @@ import (
 
 	"ladle/internal/core/check"
 	"ladle/internal/core/judge"
-	"ladle/internal/core/logbook"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/setaside"
@@ -50,10 +49,18 @@ type Report struct {
 	Queries   []string         `json:"-"`     // SQL of a ladle file that was never loaded here, as long as it is asked about
 	Seconds   Seconds          `json:"phase_seconds"`
 	RunWith   string           `json:"run_with,omitempty"` // of a script: the line for a shell that runs it
-	Parts     *logbook.Parts   `json:"parts,omitempty"`    // those that are committed, of a load in parts
+	Parts     *Parts           `json:"parts,omitempty"`    // those that are committed, of a load in parts
 }
 
-// Seconds is how long the parts of a load took.
+// Parts are the parts of a load that are committed by themselves.
+type Parts struct {
+	Number   int   `json:"number"`          // of those that are committed
+	Most     int64 `json:"lines_at_most"`   // that one of them takes
+	Lines    int64 `json:"lines_committed"` // that they took in all
+	Finished bool  `json:"finished"`        // all are committed
+}
+
+// Seconds is how long the phases of a load took.
 type Seconds struct {
 	Read  float64 `json:"read"`
 	Judge float64 `json:"judge"`

@@ -126,6 +126,7 @@ tables:
 		assert.Contains(t, said, "NOT ALL LOADED: 5 parts of run 1 are in the tables")
 		assert.Contains(t, said, "--go-on 1")
 		assert.Contains(t, said, "no visit to a closed berth")
+		assert.Contains(t, said, "a check failed, so the part was rolled back")
 		assert.Contains(t, strings.Join(strings.Fields(w.run("runs", "--db", w.db).stdout), " "), "unfinished: 5 parts")
 		assert.Contains(t, w.read("register.set-aside.csv"), "NOT ALL LOADED")
 		assert.Contains(t, load(w, 1), "parts of log.csv were loaded into visit by run 1, which isn't finished")

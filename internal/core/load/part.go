@@ -158,15 +158,13 @@ func (a *attempt) finish(ctx context.Context, tx engine.Tx, w *written, book *re
 	a.report.Seconds.Prove += since(begun) - (a.report.Seconds.Book - booked)
 	if check.Failed(results) {
 		a.report.Checks = append(slices.Clone(a.in.Stated()), results...)
-		why := reason.New(reason.CheckFailed)
-		return a.refuseRest(a.all, &why, nil)
+		return a.checkFailed()
 	}
 	a.checks = check.Together(a.checks, results)
 	if a.last {
 		a.report.Checks = slices.Concat(a.in.Stated(), a.tallyChecks(), a.checks)
 		if check.Failed(a.report.Checks) {
-			why := reason.New(reason.CheckFailed)
-			return a.refuseRest(a.all, &why, nil)
+			return a.checkFailed()
 		}
 		if a.report.Newest, err = report.Newest(ctx, tx, a.all, a.Newest); err != nil {
 			return err
@@ -192,6 +190,15 @@ func (a *attempt) finish(ctx context.Context, tx engine.Tx, w *written, book *re
 		return err
 	}
 	return a.took(ctx, w, now, id)
+}
+
+// checkFailed refuses the part, and what is left.
+func (a *attempt) checkFailed() error {
+	why := reason.New(reason.CheckFailed)
+	if a.committed != nil {
+		why = reason.New(reason.CheckFailedInPart)
+	}
+	return a.refuseRest(a.all, &why, nil)
 }
 
 // others says what became of the lines that were not set aside.

@@ -106,6 +106,7 @@ const (
 	TooLarge          // for one transaction of a cluster: Text
 	TotalsDiffer      // from what the sender states: List
 	CheckFailed
+	CheckFailedInPart // of a load in parts
 
 	// Of taking a run back.
 	RunIsUndo        // run Limit took a run back: Text

@@ -310,8 +310,9 @@ var ofRuns = map[Kind]phrase{
 		return "one transaction would be too large for the cluster: it changes " + c.Text +
 			"; load it in parts, or have the limit raised"
 	},
-	TotalsDiffer: func(c Cause) string { return "the control totals differ: " + strings.Join(c.List.All(), "; ") },
-	CheckFailed:  says("a check failed, so everything was rolled back"),
+	TotalsDiffer:      func(c Cause) string { return "the control totals differ: " + strings.Join(c.List.All(), "; ") },
+	CheckFailed:       says("a check failed, so everything was rolled back"),
+	CheckFailedInPart: says("a check failed, so the part was rolled back"),
 
 	RunIsUndo: func(c Cause) string {
 		return fmt.Sprintf("run %d is itself an undo, of run %s; to have its rows back, load the files again", c.Limit,

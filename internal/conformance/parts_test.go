@@ -130,7 +130,7 @@ tables:
 		assert.Contains(t, strings.Join(strings.Fields(w.run("runs", "--db", w.db).stdout), " "), "unfinished: 5 parts")
 		assert.Contains(t, w.read("register.set-aside.csv"), "NOT ALL LOADED")
 		assert.Contains(t, load(w, 1), "parts of log.csv were loaded into visit by run 1, which isn't finished")
-		assert.Contains(t, load(w, 6, "--go-on", "1"), "NOT ALL LOADED: 5 parts of run 1")
+		assert.Contains(t, load(w, 6, "--go-on", "1"), "NOT ALL LOADED: 6 parts of run 1")
 		w.write("g.ladle.yaml", ladle+"# changed\n")
 		r := w.run("load", "g.ladle.yaml", "--db", w.db, "--yes", "--go-on", "1")
 		assert.Equal(t, 2, r.status)
@@ -140,7 +140,7 @@ tables:
 		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 was begun with other lines of log: log.csv was changed since")
 		w.write("log.csv", log)
 		w.query("DELETE FROM closed RETURNING 1")
-		assert.Contains(t, load(w, 4, "--go-on", "1"), "Loaded as run 1, in 6 parts: 10 rows added, 2 updated, 4 lines set aside")
+		assert.Contains(t, load(w, 4, "--go-on", "1"), "Loaded as run 1, in 7 parts: 10 rows added, 2 updated, 4 lines set aside")
 		assert.Equal(t, want, w.query(all))
 		assert.Contains(t, w.read("register.set-aside.csv"), "the others are loaded")
 		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 is finished")
@@ -210,4 +210,49 @@ func (c *chaos) parts() (n int) {
 		}
 	}
 	return n
+}
+
+// TestPartsWithRowsThatOnlyTheDatabaseRejects: a row that a part brings is rejected, so what is left is judged anew, with
+// what refers to that row.
+func TestPartsWithRowsThatOnlyTheDatabaseRejects(t *testing.T) {
+	const script = "CREATE TABLE mark (id ID, n VARCHAR(9) NOT NULL UNIQUE, v VARCHAR(9) UNIQUE, next_id INTEGER REFERENCES mark (id)); " +
+		"CREATE TABLE sighting (mark_id INTEGER NOT NULL REFERENCES mark (id), day DATE NOT NULL); " +
+		"INSERT INTO mark (n, v) VALUES ('first', 'taken');"
+	const ladle = "ladle: 1\ninputs: {in: {file: in.csv, header: 1}, seen: {file: seen.csv}}\nset_aside_limit: %s\ntables:\n" +
+		"  mark: {from: in, key: n, columns: {n: N, v: V, next_id: {from: Next, lookup: mark.n}}}\n" +
+		"  sighting: {from: seen, key: none, columns: {mark_id: {from: Mark, lookup: mark.n}, day: Day}}\n"
+	everywhere(t, func(t *testing.T, on server) {
+		const all = "SELECT m.n, m.v, o.n, (SELECT count(*) FROM sighting WHERE mark_id = m.id) FROM mark m LEFT JOIN mark o ON o.id = " +
+			"m.next_id ORDER BY m.n"
+		begin := func(limit string) *world {
+			w := newWorld(t, on, script)
+			w.write("in.csv", "N,V,Next\na,1,g\nb,taken,\nc,3,a\nd,4,\ne,1,\nf,6,c\ng,7,first\n")
+			w.write("seen.csv", "Mark,Day\na,2026-03-01\nb,2026-03-01\nb,2026-03-02\ng,2026-03-03\ne,2026-03-03\nd,2026-03-03\n")
+			w.write("f.ladle.yaml", fmt.Sprintf(ladle, limit))
+			return w
+		}
+		load := func(w *world, more ...string) (doc report, r result) {
+			r = w.run(append([]string{"load", "f.ladle.yaml", "--db", w.db, "--yes", "--json"}, more...)...)
+			require.NoError(t, json.Unmarshal([]byte(r.stdout), &doc), r.stdout+r.stderr)
+			return doc, r
+		}
+		one, several := begin("any"), begin("any")
+		whole, r := load(one)
+		require.Equal(t, 4, r.status, r.stdout)
+		parts, r := load(several, "--in-parts", "2")
+		require.Equal(t, 4, r.status, r.stdout)
+		assert.Equal(t, whole.tallies(), parts.tallies())
+		assert.Equal(t, whole.asides(), parts.asides())
+		assert.Equal(t, one.query(all), several.query(all))
+		r = several.run("undo", fmt.Sprint(parts.Run), "--db", several.db, "--yes")
+		assert.Equal(t, 0, r.status, r.stdout+r.stderr)
+		assert.Equal(t, begin("any").query(all), several.query(all))
+
+		strict := begin("3") // what was loaded before the limit is passed stays, and the others can be loaded once it isn't
+		stopped, r := load(strict, "--in-parts", "2")
+		assert.Equal(t, 6, r.status, r.stdout)
+		assert.Equal(t, "unfinished", stopped.Outcome)
+		assert.Contains(t, string(stopped.Why), "set_aside_limit is 3")
+		assert.NotEqual(t, one.query(all), strict.query(all))
+	})
 }

@@ -204,11 +204,16 @@ func (p *parts) rest(ctx context.Context) (again bool, err error) {
 		return false, err
 	}
 	for i := range pieces {
-		again, err := p.commitPiece(ctx, &attempt{parts: p, all: j, piece: pieces[i], last: i == len(pieces)-1, decided: decided})
+		a := &attempt{parts: p, all: j, piece: pieces[i], last: i == len(pieces)-1}
+		a.decided = decided
+		if !a.last { // what is decided of later steps can change, where the database rejects a row
+			a.decided = decided[:pieces[i].step.Number+1]
+		}
+		again, err := p.commitPiece(ctx, a)
 		if err != nil || again || p.report.Outcome == report.Refused || p.report.Outcome == report.Unfinished {
 			return again, err
 		}
-		decided = nil
+		clear(a.decided)
 		p.idle = 0
 	}
 	for i, s := range j.Steps { // as it came to be

@@ -138,10 +138,10 @@ var names = [kinds]string{"other",
 	"not_added", "looks_like",
 	"already_there", "not_there", "several_there", "odd_line", "against_odd_line", "contradiction", "database_rejects",
 	"breaks_check",
-	"over_limit", "tables_changed", "query_changed", "loaded_before", "removal_unknown", "removal_referenced",
+	"over_limit", "tables_changed", "query_changed", "loaded_in_part", "loaded_before", "removal_unknown", "removal_referenced",
 	"removal_over_cap", "marks_over_cap",
 	"removal_not_allowed",
-	"too_large", "totals_differ", "check_failed",
+	"too_large", "totals_differ", "check_failed", "check_failed_in_part",
 	"run_is_undo", "run_undone", "run_not_checked", "rows_changed_since", "rows_referenced", "undo_rejected",
 	"tables_in_use"}
 

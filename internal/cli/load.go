@@ -42,11 +42,11 @@ func loadCommand() *command {
 				"row is removed"},
 			removalOption("with --yes, remove the rows that gone_from_file: finds"),
 			{name: "no-logbook", group: groupProof, does: "don't record the run; it can't be undone then"},
-			{name: "in-parts", value: "N", group: groupProof, check: countCheck, does: "commit each N lines that add or change a row " +
-				"by themselves, parents before children, where one transaction would be too large: others see the parts that are in, " +
-				"and where one fails, those before it stay"},
-			{name: "go-on", value: "RUN", group: groupProof, check: countCheck, does: "load the parts that an unfinished run of the " +
-				"same files, by its number, has not loaded"},
+			{name: "in-parts", value: "N", group: groupProof, check: countCheck, does: "commit after every N lines that add or " +
+				"change a row, parents before children, where one transaction would be too large: others see the parts that are in, " +
+				"and if one fails, those before it stay"},
+			{name: "go-on", value: "RUN", group: groupProof, check: countCheck, does: "go on with RUN, the number of an unfinished " +
+				"load in parts of the same files"},
 			levelOption(),
 			{name: "newest", value: "N", group: groupOutput, does: "show the newest N rows of each table (usually 3)",
 				check: countCheck},
@@ -201,14 +201,14 @@ func runLoadOf(ctx context.Context, c *cli.Command, file *ladlefile.File, o load
 	r, err := answered(ctx, file, o.Try || o.Ask != nil, func() (*report.Report, error) {
 		return loadFile(ctx, file, c.String("db"), waits(c), o)
 	})
-	if err != nil {
-		return err
-	}
-	changed = r.Outcome == report.Loaded || r.Outcome == report.Unfinished
-	if changed || r.Outcome == report.Tried {
+	changed = fault.ClassOf(err) == fault.Partly || err == nil && (r.Outcome == report.Loaded || r.Outcome == report.Unfinished)
+	if changed || err == nil && r.Outcome == report.Tried {
 		if err := list.place(); err != nil {
 			fmt.Fprintln(os.Stderr, term.Safe("ladle: "+err.Error()))
 		}
+	}
+	if err != nil {
+		return err
 	}
 	unplaced := placePage(c.String("html"), func(to io.Writer) error { return page.Load(to, r, Version) })
 	switch {

@@ -132,7 +132,7 @@ func showRun(ctx context.Context, db engine.Database, id int64, asJSON bool) err
 		duration(run.Finished.Sub(run.Started).Seconds()), run.Program, run.Level)
 	s.Line("ladle file %s (SHA-256)", run.LadleSum)
 	if p := run.Parts; p != nil {
-		s.Line("in %s of at most %s: %s that add or change a row", plural(int64(p.Number), "part"), plural(p.Most, "line"),
+		s.Line("in %s of up to %s: %s that added or changed a row", plural(int64(p.Number), "part"), plural(p.Most, "line"),
 			plural(p.Lines, "line"))
 	}
 	if run.Unfinished() {

@@ -6,7 +6,7 @@ import "testing"
 func TestCircularReferences(t *testing.T) {
 	relate(t, []relation{
 		{
-			name: "a table that points at itself, in any order of the file", script: pilots, status: 4,
+			name: "a table that refers to itself, in any order of the file", script: pilots, status: 4,
 			tables: "pilot: {from: in, key: licence, columns: {licence: L, name: N, mentor_id: {from: M, lookup: " +
 				"pilot.licence}}}\nset_aside_limit: any",
 			files: map[string]string{"in": "L,N,M\nP4,Dot,P3\nP2,Bob,P1\nP3,Cid,P2\nP5,Eve,P9\nP6,Fay,P5\n" +
@@ -30,7 +30,7 @@ func TestCircularReferences(t *testing.T) {
 			query: "SELECT count(*) FROM pilot", rows: []string{"1"},
 		},
 		{
-			name: "a table that points at itself is updated", script: pilots,
+			name: "a table that refers to itself is updated", script: pilots,
 			tables: "pilot: {from: in, key: licence, already_there: update, columns: {licence: L, name: N, " +
 				"mentor_id: {from: M, lookup: pilot.licence}}}\n",
 			files:    map[string]string{"in": "L,N,M\nP1,Anna,P2\nP2,Bob,\n"},
@@ -39,7 +39,7 @@ func TestCircularReferences(t *testing.T) {
 			rows:     []string{"Anna|Bob", "Bob|NULL"},
 		},
 		{
-			name: "a table of codes that points at itself",
+			name: "a table of codes that refers to itself",
 			script: "CREATE TABLE area (code VARCHAR(4) PRIMARY KEY, part_of VARCHAR(4) REFERENCES area (code)) " +
 				"PLAIN;",
 			tables:   "area: {from: in, columns: {code: C, part_of: P}}",

@@ -6,7 +6,7 @@ import "testing"
 func TestOldIDs(t *testing.T) {
 	relate(t, []relation{
 		{
-			name: "a table without a key points at itself by old ids, and so does another at it", status: 4,
+			name: "a table without a key refers to itself by old ids, and so does another to it", status: 4,
 			script: "CREATE TABLE pilot (id ID, name VARCHAR(12), mentor_id INTEGER REFERENCES pilot (id)); CREATE " +
 				"TABLE trip (id ID, pilot_id INTEGER NOT NULL REFERENCES pilot (id), day DATE NOT NULL);",
 			tables: "trip: {from: trips, key: none, columns: {pilot_id: {lookup: {table: pilot, by_old_id: {there: " +

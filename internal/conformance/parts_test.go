@@ -140,7 +140,20 @@ tables:
 		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 was begun with other lines of log: log.csv was changed since")
 		w.write("log.csv", log)
 		w.query("DELETE FROM closed RETURNING 1")
-		assert.Contains(t, load(w, 4, "--go-on", "1"), "Loaded as run 1, in 7 parts: 10 rows added, 2 updated, 4 lines set aside")
+		two := make(chan result, 2) // of two that go on at once, one does
+		for range cap(two) {
+			go func() { two <- w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--go-on", "1") }()
+		}
+		does, leaves := <-two, <-two
+		if leaves.status == 4 {
+			does, leaves = leaves, does
+		}
+		require.Equal(t, 4, does.status, does.stdout+does.stderr)
+		assert.Contains(t, strings.Join(strings.Fields(does.stdout), " "), "Loaded as run 1, in 7 parts: 10 rows added, 2 updated, 4 "+
+			"lines set aside")
+		assert.Contains(t, []int{2, 3}, leaves.status, leaves.stdout+leaves.stderr)
+		assert.Regexp(t, "another session goes on with run 1|run 1 is finished", leaves.stderr)
+		assert.NotContains(t, leaves.stderr, "the others are not")
 		assert.Equal(t, want, w.query(all))
 		assert.Contains(t, w.read("register.set-aside.csv"), "the others are loaded")
 		assert.Contains(t, load(w, 2, "--go-on", "1"), "run 1 is finished")

@@ -189,8 +189,8 @@ func TestFixing(t *testing.T) {
 		"name\n      lift_t: Lift\n"
 	w.write("f.ladle.yaml", before)
 	const enter = "to stop: "
-	shown, status := w.onTerminal([]answer{{"it looks like another name", ""}, {enter, "1\n"}, {"Lift", ""}, {enter,
-		"b\n"}, {"it looks like another name", ""},
+	shown, status := w.onTerminal([]answer{{"it looks like an existing name, or another new one", ""}, {enter, "1\n"}, {"Lift", ""}, {enter,
+		"b\n"}, {"it looks like an existing name, or another new one", ""},
 		{"recode: {", ""}, {enter, "\n"}, {"Lift", ""}, {enter, "9\n"}, {`no answer "9"`, ""}, {enter, "2\n"},
 		{"1 line would be set aside, and the load refused", ""}, {enter, "2\n"}}, "try", "f.ladle.yaml", "--db", w.db,
 		"--fix")

@@ -9,6 +9,7 @@ import (
 	"ladle/internal/core/fault"
 	"ladle/internal/core/judge"
 	"ladle/internal/core/logbook"
+	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
 )
 
@@ -44,7 +45,8 @@ func (p *parts) goOn(ctx context.Context) error {
 				Names: []string{}, Similar: []judge.Similar{}})
 		}
 	}
-	p.note("goes on with run %d, of which %d parts are in the tables", run.ID, run.Parts.Number)
+	n := int64(run.Parts.Number)
+	p.note("goes on with run %d, of which %s %s in the tables", run.ID, reason.Plural(n, "part"), reason.Verb(n, "is", "are"))
 	return nil
 }
 
@@ -53,16 +55,16 @@ func (p *parts) mayGoOn(run *logbook.Run) error {
 	say := func(what, do string) error {
 		return fault.New(fault.Wrong, fmt.Sprintf("run %d %s", run.ID, what), do)
 	}
-	anew := fmt.Sprintf("go on with the same files, or take it back with ladle undo %d and load anew", run.ID)
+	anew := fmt.Sprintf("take it back with ladle undo %d, and load anew", run.ID)
 	switch {
 	case run.Kind != logbook.Load || run.Parts == nil:
 		return say("is not a load in parts, so there is nothing to go on with", "see: ladle runs")
 	case run.UndoneBy != 0:
 		return say(fmt.Sprintf("was taken back by run %d", run.UndoneBy), "load the files anew")
 	case !run.Unfinished():
-		return say("is finished: all its parts are in the tables", "load without going on")
+		return say("is finished: all its parts are in the tables", "load the files as a new run")
 	case run.LadleSum != p.file.Sum:
-		return say("was begun with another ladle file, or with this one before it was changed", anew)
+		return say("was begun with another ladle file, or with this one before it was changed", "go on with that one, or "+anew)
 	}
 	for i, f := range p.in.Plan.Feeds {
 		sum, err := p.in.Tables[i].Sum()
@@ -70,8 +72,12 @@ func (p *parts) mayGoOn(run *logbook.Run) error {
 			return err
 		}
 		at := slices.IndexFunc(run.Inputs, func(in logbook.Input) bool { return in.Name == f.Name() })
-		if at < 0 || run.Inputs[at].Sum != sum || run.Inputs[at].Corrected != p.in.Kept[i].Sum() {
-			return say(fmt.Sprintf("was begun with other lines of %s: %s was changed since", f.Name(), f.Input.Origin()), anew)
+		switch {
+		case at < 0 || run.Inputs[at].Sum != sum:
+			return say(fmt.Sprintf("was begun with other lines of %s: %s was changed since", f.Name(), f.Input.Origin()), "go on with those, or "+anew)
+		case run.Inputs[at].Corrected != p.in.Kept[i].Sum():
+			return say(fmt.Sprintf("was begun with other corrected lines of %s than those that are kept now", f.Name()),
+				"finish it with those, and correct lines afterwards; or "+anew)
 		}
 	}
 	return nil

@@ -228,7 +228,7 @@ func (a *attempt) writeBook(ctx context.Context, tx engine.Tx, w *written, proof
 		if err := w.Uncompared(ctx, proof); err != nil {
 			return nil, 0, err
 		}
-		if err := book.Writer.Done(ctx, a.piece.step.Number, a.piece.step.Name, slices.Values(a.lines)); err != nil {
+		if err := book.Done(ctx, a.piece.step.Number, a.piece.step.Name, slices.Values(a.lines)); err != nil {
 			return nil, 0, err
 		}
 		entry.Steps = append(entry.Steps, stepEntry(a.piece.step, w.judgement.Steps[0].Tally))
@@ -283,12 +283,9 @@ func (a *attempt) commitPart(ctx context.Context, tx engine.Tx) error {
 
 // took notes that the part is committed.
 func (a *attempt) took(ctx context.Context, w *written, now *logbook.Parts, id int64) error {
-	a.committed, a.report.Run = now, id
+	a.committed, a.here, a.report.Run = now, true, id
 	for step, d := range a.decided {
-		a.tallies[step] = a.tallies[step].Plus(d.tally)
-		for line := range d.lines.All() {
-			a.done[step].Add(line)
-		}
+		a.tallies[step], a.done[step] = a.tallies[step].Plus(d.tally), a.done[step].With(d.lines)
 	}
 	if w == nil {
 		return nil

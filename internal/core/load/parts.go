@@ -19,9 +19,9 @@ import (
 	"ladle/internal/core/write"
 )
 
-// parts is a load in parts at work. All lines that are left are judged together first, which decides what is loaded at all; then
-// a part of those that change something after the other is judged by itself, under the lock, and written, proved and
-// committed. Where something comes of a part that was not foreseen, what is left is judged together once more.
+// parts is a load in parts at work. All lines that are left are judged together first, which decides what is loaded at all.
+// Then those that change something are judged again under the lock, written, proved and committed, a part after the other.
+// Where something comes of a part that was not foreseen, what is left is judged together once more.
 type parts struct {
 	*run
 	committed *logbook.Parts  // of the run, by this process or by those before it; nil for none
@@ -31,6 +31,7 @@ type parts struct {
 	lookups   []report.Lookup // what lookups have added
 	checks    []check.Result  // of all parts, as one
 	attempts  int             // transactions that were done anew
+	here      bool            // this process has committed some of them
 	idle      int             // times of judging, one after the other, behind which no part was committed
 }
 
@@ -65,8 +66,8 @@ func (r *run) beginParts(ctx context.Context) error {
 			return err
 		}
 	}
-	r.note("loaded in parts of %s that add or change a row, parents before children, each checked and committed by itself: "+
-		"until the last one is in, the tables hold a part of the load, and where one fails, those before it stay",
+	r.note("loaded in parts of up to %s that add or change a row, parents before children, each checked and committed by "+
+		"itself: until the last one is in, the tables hold part of the load, and if one fails, those before it stay",
 		reason.Plural(r.InParts, "line"))
 	return nil
 }
@@ -111,14 +112,22 @@ func (p *parts) told() *report.Parts {
 
 // stopped is an error behind which parts are committed.
 func (p *parts) stopped(err error) error {
-	if p.committed == nil {
+	switch {
+	case p.committed == nil:
+		return err
+	case errors.Is(err, logbook.ErrDisturbed): // what is in the tables is for the other session to say
+		if p.here {
+			return fault.OfClass(fault.Partly, err)
+		}
 		return err
 	}
-	class, stands := fault.Partly, fmt.Sprintf("%s of run %d %s in the tables, the others are not",
-		reason.Plural(int64(p.committed.Number), "part"), p.report.Run, reason.Verb(int64(p.committed.Number), "is", "are"))
+	class, others := fault.Partly, "the others are not"
 	if fault.ClassOf(err) == fault.Unknown {
-		class, stands = fault.Unknown, stands+", and of the next one it isn't known"
+		class, others = fault.Unknown, "the next one may be, and those after it are not"
 	}
+	n := int64(p.committed.Number)
+	stands := fmt.Sprintf("%s of run %d %s in the tables, %s", reason.Plural(n, "part"), p.report.Run, reason.Verb(n, "is", "are"),
+		others)
 	f := fault.OfClass(class, err)
 	if errors.Is(err, context.Canceled) {
 		f.Problems = []fault.Problem{{What: "interrupted"}}
@@ -138,12 +147,7 @@ func (p *parts) stopped(err error) error {
 func (p *parts) excluded() map[int]spool.RowSet {
 	all := map[int]spool.RowSet{}
 	for step, done := range p.done {
-		all[step] = slices.Clone(done)
-		for line := range p.loaded[step].All() {
-			set := all[step]
-			set.Add(line)
-			all[step] = set
-		}
+		all[step] = done.With(p.loaded[step])
 	}
 	return all
 }

@@ -1,7 +1,6 @@
 package logbook
 
 import (
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
@@ -142,11 +141,11 @@ func (c Commitment) claim(ctx context.Context, db engine.Database) (there bool, 
 	if there, err = c.mark().in(ctx, tx); there || err != nil {
 		return there, err
 	}
-	fenced := c.mark()
+	token := c.Token
 	if c.Part != nil {
-		fenced = announced(c.Token, c.Part.Number)
+		token = announced(c.Token, c.Part.Number)
 	}
-	if err = pass(ctx, tx, fenced); err != nil {
+	if err = pass(ctx, tx, token); err != nil {
 		return false, err
 	}
 	return false, tx.Commit(ctx)
@@ -157,82 +156,55 @@ func Announce(ctx context.Context, tx engine.Tx, token string, part int) error {
 	return pass(ctx, tx, announced(token, part))
 }
 
-// announced is what is added to the runs and taken away again for a part: users of a cluster may delete only there.
-func announced(token string, part int) mark { return runMark(fmt.Sprintf("%s %d", token, part)) }
+// announced is the token that stands for a part among those of runs: users of a cluster may delete only there.
+func announced(token string, part int) string { return fmt.Sprintf("%s %d", token, part) }
 
 // mark is a row of the logbook that is there once a transaction is committed.
 type mark struct {
-	table  *schema.Table
-	by     []string // the columns that only one row has so
-	row    []cell
-	name   string // tells it from other marks of the table
+	table *schema.Table
+	which
 	advice string // for a person who looks for it
 }
 
 // mark is that of the commit.
 func (c Commitment) mark() mark {
 	if c.Part == nil {
-		return runMark(c.Token)
+		return mark{runs, of(c.Token), fmt.Sprintf("look for token %s in the table %s: if it is there, everything was loaded; "+
+			"if not, nothing was", c.Token, runs.Name)}
 	}
-	return mark{table: spans, by: []string{"token", "place"}, row: c.Part.chunk(c.Token),
-		name: fmt.Sprintf("%s %d", c.Token, c.Part.Number),
-		advice: fmt.Sprintf("look for token %s with place %d in the table %s: if it is there, the part was loaded; if not, it "+
-			"was not", c.Token, -c.Part.Number, spans.Name)}
-}
-
-// runMark is the mark of a run.
-func runMark(token string) mark {
-	none := text("")
-	return mark{table: runs, by: []string{"token"}, name: token,
-		row: []cell{text(token), none, number(0), none, none, none, none, none, none, none, number(format)},
-		advice: fmt.Sprintf("look for token %s in the table %s: if it is there, everything was loaded; if not, nothing was",
-			token, runs.Name)}
-}
-
-// which are the rows that the mark is among.
-func (m mark) which() which {
-	w := which{by: m.by}
-	for _, name := range m.by {
-		w.values = append(w.values, m.row[slices.Index(m.table.Names(), name)-1]) // the first column is id
-	}
-	return w
+	return mark{spans, which{[]string{"token", "place"}, []cell{text(c.Token), number(c.Part.place())}},
+		fmt.Sprintf("look for token %s with place %d in the table %s: if it is there, the part was loaded; if not, it was not",
+			c.Token, c.Part.place(), spans.Name)}
 }
 
 // in reports whether the mark is in the logbook.
 func (m mark) in(ctx context.Context, db engine.Reader) (found bool, err error) {
-	err = read(ctx, db, m.table, m.which(), []string{"id"}, func(record) error {
+	err = read(ctx, db, m.table, m.which, []string{"id"}, func(record) error {
 		found = true
 		return nil
 	})
 	return found, err
 }
 
-// pass adds marks of one table and takes them away again: of several transactions of a cluster that do so at once, one is
+// pass adds tokens to the runs and takes them away again: of several transactions of a cluster that do so at once, one is
 // committed. The rows have ids of their own, below zero, so that the numbers of runs are without gaps.
-func pass(ctx context.Context, tx engine.Tx, all ...mark) error {
-	if len(all) == 0 {
-		return nil
+func pass(ctx context.Context, tx engine.Tx, tokens ...string) error {
+	slices.Sort(tokens) // in the same order in all transactions
+	marks, none := newRows(runs), text("")
+	for i, token := range tokens {
+		marks.add(text(token), none, number(0), none, none, none, none, none, none, none, number(format))
+		sum := sha256.Sum256([]byte(token))
+		marks.batch.Columns[0].Nums[i] = -1 - int64(binary.BigEndian.Uint64(sum[:])>>1)
 	}
-	slices.SortFunc(all, func(a, b mark) int { return cmp.Compare(a.name, b.name) }) // in the same order everywhere
-	t, by := all[0].table, all[0].by
-	added, keys := newRows(t), value.NewBatch(engine.Types(t, by))
-	for i, m := range all {
-		added.add(m.row...)
-		sum := sha256.Sum256([]byte(m.name))
-		added.batch.Columns[0].Nums[i] = -1 - int64(binary.BigEndian.Uint64(sum[:])>>1)
-		for c, name := range by {
-			keys.Columns[c].AppendFrom(&added.batch.Columns[slices.Index(t.Names(), name)], i)
-		}
+	if marks.err != nil || len(tokens) == 0 {
+		return marks.err
 	}
-	if added.err != nil {
-		return added.err
-	}
-	rejected, err := tx.Insert(ctx, t, t.Names(), added.batch)
+	rejected, err := tx.Insert(ctx, runs, runs.Names(), marks.batch)
 	if err == nil && len(rejected) > 0 {
-		err = &engine.OwnRowError{Table: t.Name, What: "take a row", Why: rejected[0].Why}
+		err = &engine.OwnRowError{Table: runs.Name, What: "take a row", Why: rejected[0].Why}
 	}
 	if err == nil {
-		_, err = tx.Remove(ctx, t, by, keys)
+		_, err = tx.Remove(ctx, runs, []string{"token"}, &value.Batch{Columns: marks.batch.Columns[1:2]})
 	}
 	return err
 }
@@ -243,9 +215,9 @@ func ClaimedIn() *schema.Table { return runs }
 // Claim has this transaction, which has just begun, be the only one of its cluster that changes rows of some tables: of
 // those that claim them too, the others wait or are ended.
 func Claim(ctx context.Context, tx engine.Tx, tables []*schema.Table) error {
-	var marks []mark
+	var tokens []string
 	for _, t := range tables {
-		marks = append(marks, runMark(fmt.Sprintf("rows of %x", sha256.Sum256([]byte(t.Name)))[:40]))
+		tokens = append(tokens, fmt.Sprintf("rows of %x", sha256.Sum256([]byte(t.Name)))[:40])
 	}
-	return pass(ctx, tx, marks...)
+	return pass(ctx, tx, tokens...)
 }

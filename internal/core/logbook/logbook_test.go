@@ -33,7 +33,7 @@ func openFile(t *testing.T) *sqlite.Database {
 func TestALogbookTellsOfCommittedRunsOnly(t *testing.T) {
 	ctx, db := context.Background(), openFile(t)
 	has := func(token string) bool {
-		there, err := runMark(token).in(ctx, db)
+		there, err := Commitment{Token: token}.mark().in(ctx, db)
 		require.NoError(t, err)
 		return there
 	}
@@ -265,7 +265,7 @@ func TestACommitWithoutAnAnswerIsAskedFor(t *testing.T) {
 				require.ErrorContains(t, err, c.says)
 				assert.Equal(t, c.class, fault.ClassOf(err))
 			}
-			there, err := runMark(run.Token).in(context.Background(), db)
+			there, err := Commitment{Token: run.Token}.mark().in(context.Background(), db)
 			require.NoError(t, err)
 			assert.Equal(t, c.there, there)
 		})

@@ -2,6 +2,7 @@ package logbook
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"iter"
 	"slices"
@@ -24,7 +25,7 @@ type Part struct {
 // Parts are the parts of a run.
 type Parts struct {
 	Number   int       `json:"number"`          // of the last one that is committed
-	Most     int64     `json:"lines_at_most"`   // that one of them takes
+	Most     int64     `json:"lines_at_most"`   // that one of them may take
 	Lines    int64     `json:"lines_committed"` // that they took in all
 	Finished bool      `json:"finished"`        // the last one is committed
 	next     int64     // the place of the next chunk
@@ -34,14 +35,16 @@ type Parts struct {
 // turnsOfPart is the number of turns that are kept for each part.
 const turnsOfPart = 1 << 16
 
-// chunk is the part as a row of the chunks: its number is the turn, and the place too, below zero, so that a run has it
-// once; first_id is Most, and columns has the moment.
+// place is that of the part among the chunks of its run: below zero, so that it is there once.
+func (p Part) place() int64 { return int64(-p.Number) }
+
+// chunk is the part as a row of the chunks: its number is the turn, first_id is Most, and columns has the moment.
 func (p Part) chunk(token string) []cell {
 	what := OnePart
 	if p.Last {
 		what = LastPart
 	}
-	return []cell{text(token), number(int64(-p.Number)), number(int64(p.Number)), text(what), text(p.Step), text("[]"),
+	return []cell{text(token), number(p.place()), number(int64(p.Number)), text(what), text(p.Step), text("[]"),
 		text(list([]string{time.Now().UTC().Format(moment)})), number(p.Most), number(p.Lines), blob(nil), blob(nil)}
 }
 
@@ -66,7 +69,7 @@ func (w *Writer) Part(ctx context.Context, p Part, before *Parts) (*Parts, error
 	w.waiting.add(p.chunk(w.token)...)
 	now := &Parts{Number: p.Number, Most: p.Most, Lines: p.Lines, Finished: p.Last, next: w.place}
 	if before != nil {
-		now.Lines += before.Lines
+		now.Lines, now.Most = now.Lines+before.Lines, max(now.Most, before.Most)
 	}
 	return now, w.flush(ctx)
 }
@@ -132,7 +135,7 @@ func PartsOf(ctx context.Context, db engine.Reader, token string) (*Parts, error
 			parts.Number = n
 			parts.done, _ = time.Parse(moment, c.Columns[0])
 		}
-		parts.Most, parts.Lines = c.First, parts.Lines+c.Rows
+		parts.Most, parts.Lines = max(parts.Most, c.First), parts.Lines+c.Rows
 		parts.Finished = parts.Finished || c.What == LastPart
 	}
 	if parts != nil {
@@ -141,6 +144,9 @@ func PartsOf(ctx context.Context, db engine.Reader, token string) (*Parts, error
 	return parts, err
 }
 
+// ErrDisturbed is in the errors of Undisturbed.
+var ErrDisturbed = errors.New("another session works on the run")
+
 // Undisturbed is an error where somebody else goes on with a run behind some of its parts, or has taken it back.
 func Undisturbed(ctx context.Context, db engine.Reader, token string, run int64, behind *Parts) error {
 	further, err := Commitment{Token: token, Part: &Part{Number: behind.Number + 1}}.mark().in(ctx, db)
@@ -148,12 +154,13 @@ func Undisturbed(ctx context.Context, db engine.Reader, token string, run int64,
 		return err
 	}
 	if further {
-		return fault.New(fault.Failed, fmt.Sprintf("another session goes on with run %d", run), "let that one end")
+		return fault.Because(fault.Failed, ErrDisturbed, fault.Problem{What: fmt.Sprintf("another session goes on with run %d", run),
+			Do: "let that one end"})
 	}
 	return read(ctx, db, runs, which{}, []string{"id", "undoes"}, func(c record) error {
 		if c.number("undoes") == run {
-			return fault.New(fault.Failed, fmt.Sprintf("run %d was taken back meanwhile, by run %d", run, c.number("id")),
-				"load the files anew")
+			return fault.Because(fault.Failed, ErrDisturbed, fault.Problem{What: fmt.Sprintf("run %d was taken back meanwhile, by "+
+				"run %d", run, c.number("id")), Do: "load the files anew"})
 		}
 		return nil
 	})

@@ -82,7 +82,7 @@ func (s *Step) bonds() (all []string) {
 		all = append(all, "each row stands for one line that is equal to it, so the rows of one part would stand for the lines of another")
 	}
 	if len(s.InOrderOf) > 0 {
-		all = append(all, "its rows are added in an order of their own")
+		all = append(all, "in_order_of: needs all lines at once")
 	}
 	s.Lookups(func(l *Lookup) {
 		if l.Makers != nil {

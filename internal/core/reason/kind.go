@@ -96,8 +96,8 @@ const (
 	OverLimit         // Length of Limit lines are set aside; set_aside_limit is Text
 	TablesChanged     // since the person was asked
 	QueryChanged      // the query of the input Text returns other rows than those that were read
-	LoadedInPart      // the same, by a run that isn't finished
 	LoadedBefore      // the input Text was loaded into Table, which has no key, by run Limit
+	LoadedInPart      // the same, by a run that isn't finished
 	RemovalUnknown    // the key of Limit lines can't be told
 	RemovalReferenced // rows that other rows refer to: List
 	RemovalOverCap    // Length of Limit rows are gone from the file; Text may be removed
@@ -138,7 +138,7 @@ var names = [kinds]string{"other",
 	"not_added", "looks_like",
 	"already_there", "not_there", "several_there", "odd_line", "against_odd_line", "contradiction", "database_rejects",
 	"breaks_check",
-	"over_limit", "tables_changed", "query_changed", "loaded_in_part", "loaded_before", "removal_unknown", "removal_referenced",
+	"over_limit", "tables_changed", "query_changed", "loaded_before", "loaded_in_part", "removal_unknown", "removal_referenced",
 	"removal_over_cap", "marks_over_cap",
 	"removal_not_allowed",
 	"too_large", "totals_differ", "check_failed", "check_failed_in_part",

@@ -184,7 +184,7 @@ var ofCells = map[Kind]phrase{
 		const said = "is not added to %s: it looks like "
 		switch {
 		case c.Near == "":
-			return fmt.Sprintf(said+"another name", c.target())
+			return fmt.Sprintf(said+"an existing name, or another new one", c.target())
 		case c.IsNew:
 			return fmt.Sprintf(said+"%q, which is new too", c.target(), c.Near)
 		}

@@ -46,7 +46,7 @@ func TestLevels(t *testing.T) {
 		{"parents first, whatever they come in", []string{"cargo -> call!", "call -> vessel!, berth!", "vessel",
 			"berth"}, "vessel berth | call | cargo"},
 		{"a diamond", []string{"low -> l!, r!", "l -> top!", "r -> top!", "top"}, "top | l r | low"},
-		{"a table that points at itself", []string{"pilot -> pilot"}, "pilot; later pilot.pilot_id"},
+		{"a table that refers to itself", []string{"pilot -> pilot"}, "pilot; later pilot.pilot_id"},
 		{"two tables, one of them may wait", []string{"vessel -> call", "call -> vessel!"},
 			"vessel | call; later vessel.call_id"},
 		{"a circle of three with a tail", []string{"a -> b!", "b -> c!", "c -> a", "d -> a!"},

@@ -10,7 +10,7 @@ import (
 func TestOrder(t *testing.T) {
 	names := []string{"cargo", "call", "vessel", "berth", "log"}
 	need := func(after, before int) Need {
-		return Need{Before: before, After: after, Why: names[after] + " points at it"}
+		return Need{Before: before, After: after, Why: names[after] + " refers to it"}
 	}
 	cases := []struct {
 		name  string

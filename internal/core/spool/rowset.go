@@ -52,6 +52,18 @@ func (s RowSet) Without(o RowSet) RowSet {
 	return left
 }
 
+// With are the rows that are in one of both sets, or in both.
+func (s RowSet) With(o RowSet) RowSet {
+	if len(s) < len(o) {
+		s, o = o, s
+	}
+	all := slices.Clone(s)
+	for i := range o {
+		all[i] |= o[i]
+	}
+	return all
+}
+
 // Any reports whether one of n rows from first on is in the set.
 func (s RowSet) Any(first int64, n int) bool {
 	for row := first; row < first+int64(n); row++ {

@@ -7,7 +7,6 @@ import (
 	"database/sql/driver"
 	"errors"
 	"fmt"
-	"maps"
 	"net"
 	"slices"
 	"strings"
@@ -180,98 +179,6 @@ func (d *Database) answered(said *mysql.MySQLError, err error) error {
 		err = engine.Contended(err)
 	}
 	return d.spoils(fault.Because(fault.Failed, err, p))
-}
-
-// May does it to no row, which the server allows only to those who may do it to some.
-func (d *Database) May(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
-	err := d.may(ctx, do, t, columns)
-	var said *mysql.MySQLError
-	if errors.As(err, &said) && said.Number == errLockWaitTimeout {
-		return d.locked(ctx, []*schema.Table{t}, err)
-	}
-	if !denies(err) {
-		return err
-	}
-	grantee, err := d.grantee(ctx)
-	return errors.Join(err, &engine.Denied{What: engine.Verbs[do] + " " + t.Name,
-		Grant: fmt.Sprintf("GRANT %s ON %s.%s TO %s", engine.Words[do], quote(d.schema), quote(t.Name), grantee)})
-}
-
-// denies reports whether an error says that the user lacks a privilege.
-func denies(err error) bool {
-	var said *mysql.MySQLError
-	return errors.As(err, &said) && slices.Contains([]uint16{errTableDenied, errColumnDenied, errDatabaseDenied,
-		errPrivilegeMissing, errAccessDenied}, said.Number)
-}
-
-// grantee is the account in the words of GRANT.
-func (d *Database) grantee(ctx context.Context) (string, error) {
-	name, err := d.User(ctx)
-	user, host, _ := strings.Cut(name, "@")
-	return quote(user) + "@" + quote(host), err
-}
-
-// MayLoad asks whether the user may lock tables, and make the temporary ones in which rows wait.
-func (d *Database) MayLoad(ctx context.Context, work, _ []*schema.Table) (denied []*engine.Denied, err error) {
-	if err := d.fit(ctx); err != nil {
-		return nil, err
-	}
-	var locked []string
-	for _, t := range work {
-		locked = append(locked, quote(t.Name)+" READ")
-	}
-	asked := map[string]func() error{
-		"CREATE TEMPORARY TABLES": func() error {
-			err := d.exec(ctx, "CREATE TEMPORARY TABLE ladle_may (n INTEGER)")
-			if err == nil {
-				err = d.exec(ctx, "DROP TEMPORARY TABLE ladle_may")
-			}
-			return err
-		},
-		"LOCK TABLES": func() error {
-			err := d.exec(ctx, "LOCK TABLES "+strings.Join(locked, ", "))
-			var said *mysql.MySQLError
-			if errors.As(err, &said) && said.Number == errLockWaitTimeout { // it may; the load itself will wait
-				return nil
-			}
-			return errors.Join(err, d.exec(ctx, "UNLOCK TABLES"))
-		},
-	}
-	words := map[string]string{"CREATE TEMPORARY TABLES": "make temporary tables", "LOCK TABLES": "lock tables"}
-	for _, privilege := range slices.Sorted(maps.Keys(asked)) {
-		if privilege == "LOCK TABLES" && (locked == nil || d.node != nil) {
-			continue
-		}
-		err := asked[privilege]()
-		if err != nil && !denies(err) {
-			return nil, err
-		}
-		if err != nil {
-			grantee, err := d.grantee(ctx)
-			if err != nil {
-				return nil, err
-			}
-			denied = append(denied, &engine.Denied{What: words[privilege], Reads: privilege != "LOCK TABLES",
-				Grant: fmt.Sprintf("GRANT %s ON %s.* TO %s", privilege,
-					quote(d.schema), grantee)})
-		}
-	}
-	return denied, nil
-}
-
-func (d *Database) may(ctx context.Context, do engine.Privilege, t *schema.Table, columns []string) error {
-	switch do {
-	case engine.Update:
-		var set []string
-		for _, c := range columns {
-			set = append(set, quote(c)+" = "+quote(c))
-		}
-		return d.exec(ctx, fmt.Sprintf("UPDATE %s SET %s WHERE 1 = 0", quote(t.Name), strings.Join(set, ", ")))
-	case engine.Delete:
-		return d.exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE 1 = 0", quote(t.Name)))
-	}
-	return d.exec(ctx, fmt.Sprintf("INSERT INTO %s (%s) SELECT %s FROM %s WHERE 1 = 0", quote(t.Name), quoted(columns),
-		quoted(columns), quote(t.Name)))
 }
 
 // Notes tells of a connection that others could read, and of a server that doesn't take rows in bulk.

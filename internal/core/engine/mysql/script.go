@@ -129,7 +129,7 @@ const (
 	longestKey     = 190
 )
 
-// Stop signals where the server takes compound statements by themselves; else a key that is there twice has the text.
+// Stop signals where the server takes compound statements by themselves; else a duplicate key has the text.
 func (s *script) Stop(guards []engine.Guard) []string {
 	if !s.db.compound {
 		all := []string{"CREATE TEMPORARY TABLE IF NOT EXISTS ladle_stop (says VARCHAR(190) PRIMARY KEY);"}

@@ -71,5 +71,5 @@ func TestStatements(t *testing.T) {
 	assert.Contains(t, s.DeleteEqual(table, "room", []string{"name"})[1], "FOR r IN (SELECT `name` FROM room) DO")
 	stops := without.Stop(guards)
 	assert.Equal(t, "INSERT INTO ladle_stop SELECT says FROM (SELECT 'it''s not so' AS says UNION ALL SELECT 'it''s not so') s "+
-		"WHERE 1 = 2;", stops[1], "MySQL has no compound statements outside of routines: a key that is there twice stops it")
+		"WHERE 1 = 2;", stops[1], "MySQL has no compound statements outside of routines: a duplicate key stops it")
 }

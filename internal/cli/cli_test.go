@@ -33,6 +33,8 @@ func TestStatus(t *testing.T) {
 		{"a wrong command line", fault.New(fault.Wrong, "x", "y"), false, 2},
 		{"any other error", errors.New("x"), false, 3},
 		{"a commit without an answer", fault.New(fault.Unknown, "x", ""), true, 5},
+		{"an interrupted commit", fault.Because(fault.Unknown, context.Canceled, fault.Problem{What: "x"}), true, 5},
+		{"an interrupt between parts", fault.Because(fault.Partly, context.Canceled, fault.Problem{What: "x"}), true, 6},
 		{"an interrupt", context.Canceled, true, 130},
 		{"an interrupt that a server reports as a lost connection", fault.New(fault.Failed, "x", ""), true, 130},
 		{"an interrupt behind a mistake", fault.New(fault.Wrong, "x", ""), true, 2},

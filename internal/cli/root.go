@@ -166,7 +166,7 @@ func status(command string, err error, asJSON, stopped bool) int {
 		return done
 	case errors.As(err, &ended):
 		return int(ended)
-	case stopped && fault.ClassOf(err) != fault.Partly && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
+	case stopped && !changing(err) && (errors.Is(err, context.Canceled) || fault.ClassOf(err) == fault.Failed):
 		fmt.Fprintln(os.Stderr, "ladle: interrupted, nothing was changed")
 		if asJSON {
 			_ = printFailure(command, "interrupted", interrupted, nil)
@@ -187,6 +187,12 @@ func status(command string, err error, asJSON, stopped bool) int {
 		fmt.Fprintln(os.Stderr, "    "+unchanged)
 	}
 	return code
+}
+
+// changing reports whether something may have been changed before an error.
+func changing(err error) bool {
+	class := fault.ClassOf(err)
+	return class == fault.Unknown || class == fault.Partly
 }
 
 // unchanged is what a failure of a command that writes says, unless its cause does.

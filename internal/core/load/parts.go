@@ -129,7 +129,7 @@ func (p *parts) stopped(err error) error {
 	stands := fmt.Sprintf("%s of run %d %s in the tables, %s", reason.Plural(n, "part"), p.report.Run, reason.Verb(n, "is", "are"),
 		others)
 	f := fault.OfClass(class, err)
-	if errors.Is(err, context.Canceled) {
+	if class == fault.Partly && errors.Is(err, context.Canceled) {
 		f.Problems = []fault.Problem{{What: "interrupted"}}
 	}
 	f.Problems = slices.Clone(f.Problems)

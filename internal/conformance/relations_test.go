@@ -280,3 +280,28 @@ func TestRelationsThatOnlyTheLadleFileKnows(t *testing.T) {
 		},
 	})
 }
+
+// TestAParentThatTheDatabaseGives: what a row refers to stands in no file; one that refers to nothing is set aside.
+func TestAParentThatTheDatabaseGives(t *testing.T) {
+	const script = "CREATE TABLE quay (id INTEGER PRIMARY KEY); INSERT INTO quay VALUES (1), (2); " +
+		"CREATE TABLE pier (id INTEGER PRIMARY KEY); INSERT INTO pier VALUES (9); " +
+		"CREATE TABLE post (id ID, n VARCHAR(9) UNIQUE, quay_id INTEGER REFERENCES quay (id), pier_id INTEGER DEFAULT %s REFERENCES pier (id));"
+	everywhere(t, func(t *testing.T, on server) {
+		for pier, want := range map[string]string{"9": "2 added, 0 same, 0 repeated, 1 aside", "7": "0 added, 0 same, 0 repeated, 3 aside"} {
+			w := newWorld(t, on, fmt.Sprintf(script, pier))
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\n"+
+				"tables: {post: {from: in, key: n, columns: {n: N, quay_id: Q}}}\n")
+			w.write("in.csv", "N,Q\na,1\nb,3\nc,\n")
+			doc, out := w.load("load")
+			if pier == "7" && strings.HasSuffix(t.Name(), "/sqlite") { // which can't name the rows: nothing is loaded
+				require.Equal(t, 1, doc.Status, out.stderr)
+				assert.Equal(t, []string{"0"}, w.query("SELECT count(*) FROM post"))
+				continue
+			}
+			require.Equal(t, 4, doc.Status, out.stderr)
+			assert.Equal(t, "post: 3 = "+want, doc.tallies(), pier)
+			assert.Equal(t, []string{want[:1]}, w.query("SELECT count(*) FROM post"))
+			assert.Contains(t, strings.Join(doc.asides(), "\n"), `in.csv:3: Q "3" is not in quay.id`)
+		}
+	})
+}

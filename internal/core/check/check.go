@@ -144,6 +144,21 @@ func (in *Input) written(ctx context.Context, tx engine.Tx, w Work) ([]Result, e
 	return append(results, cells), nil
 }
 
+// Followed lists the tables to which rows are added of which every relation is followed, wherever it leads: all rows are
+// read back.
+func (in *Input) Followed() (all []*schema.Table) {
+	for _, w := range in.Work {
+		if w.Added == 0 || slices.Contains(all, w.Table) {
+			continue
+		}
+		unread := func(o Work) bool { return o.Table == w.Table && o.Added > 0 && len(o.By) == 0 }
+		if in.Level == Cells && !slices.ContainsFunc(in.Work, unread) {
+			all = append(all, w.Table)
+		}
+	}
+	return all
+}
+
 // prove reads back what was written.
 func (in *Input) prove(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
 	if in.Level == Relations {

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"ladle/internal/core/ahead"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/schema"
@@ -50,25 +51,141 @@ func newReader(tx engine.Tx, w Work) *reader {
 	return r
 }
 
+// So many batches, or about so many bytes, are read back in one go.
+const (
+	mostTogether      = 8
+	mostBytesTogether = 4 << 20
+)
+
+// readBack reads the rows back and compares them: while some are compared, the next ones are read, and what was sent is
+// made ready for those behind them.
 func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
 	r := newReader(tx, w)
-	var back value.Batch
-	err = w.Sent(func(sent *value.Batch) error {
-		keys := &value.Batch{Columns: sent.Columns[:len(w.By)]}
-		if err := r.read(ctx, keys, &back); err != nil {
+	err = ahead.Of(func(give func(both) error) error {
+		together := &group{of: r, give: give}
+		if err := ahead.Of(copies(w.Sent), func(sent *value.Batch) error { return together.add(ctx, sent) }); err != nil {
 			return err
 		}
-		r.compare(sent, &back)
-		if err := r.show(&back); err != nil {
-			return err
-		}
-		return r.follow(ctx, &back)
+		return together.read(ctx)
+	}, func(b both) error {
+		r.compare(b.sent, b.back)
+		return ctx.Err()
 	})
 	if err != nil {
 		return cells, relations, err
 	}
 	relations, err = r.relations(ctx)
 	return r.result(), relations, err
+}
+
+// both is rows as they were sent and as they came back.
+type both struct{ sent, back *value.Batch }
+
+// copies gives a copy of each batch that each gives.
+func copies(each func(take func(*value.Batch) error) error) func(give func(*value.Batch) error) error {
+	return func(give func(*value.Batch) error) error {
+		return each(func(b *value.Batch) error { return give(b.Clone()) })
+	}
+}
+
+// group is batches that are read back in one go.
+type group struct {
+	of   *reader
+	give func(both) error
+	sent []*value.Batch
+	size int
+	last int64 // the locator of the last row, where all of them are a run
+}
+
+// add takes a batch in, and reads those before it when it is none of their run.
+func (g *group) add(ctx context.Context, sent *value.Batch) error {
+	first, last, run := engine.Run(g.of.Table, g.of.By, g.of.keys(sent))
+	full := len(g.sent) == mostTogether || g.size >= mostBytesTogether
+	if len(g.sent) > 0 && (full || !run || first != g.last+1) {
+		if err := g.read(ctx); err != nil {
+			return err
+		}
+	}
+	g.sent, g.size, g.last = append(g.sent, sent), g.size+sent.Size(), last
+	if run {
+		return nil
+	}
+	return g.read(ctx)
+}
+
+// read reads the group back, follows its relations, and hands its rows over to be compared.
+func (g *group) read(ctx context.Context) error {
+	all, err := g.back(ctx)
+	if err != nil {
+		return err
+	}
+	for i, back := range all {
+		if err := g.of.show(back); err != nil {
+			return err
+		}
+		if err := g.of.follow(ctx, back); err != nil {
+			return err
+		}
+		if err := g.give(both{g.sent[i], back}); err != nil {
+			return err
+		}
+	}
+	g.sent, g.size = nil, 0
+	return nil
+}
+
+// back reads what stands for each batch: a run in one go, unless the rows in it are not as many as were sent.
+func (g *group) back(ctx context.Context) ([]*value.Batch, error) {
+	r := g.of
+	if len(g.sent) > 1 {
+		all, whole, err := g.run(ctx)
+		if err != nil || whole {
+			return all, err
+		}
+	}
+	var all []*value.Batch
+	for _, sent := range g.sent {
+		back := &value.Batch{}
+		if err := r.read(ctx, r.keys(sent), back); err != nil {
+			return nil, err
+		}
+		all = append(all, back)
+	}
+	return all, nil
+}
+
+// run reads the rows of all batches in one go, and reports whether there are as many as were sent.
+func (g *group) run(ctx context.Context) (all []*value.Batch, whole bool, err error) {
+	r, rows, types := g.of, 0, engine.Types(g.of.Table, g.of.names)
+	for _, sent := range g.sent {
+		all, rows = append(all, value.NewBatch(types)), rows+sent.Len()
+	}
+	at := 0 // the batch that gets the next row
+	err = r.tx.Between(ctx, r.Table, r.By[0], r.keys(g.sent[0]).Columns[0].Nums[0], g.last, r.names, func(b *value.Batch) error {
+		if rows -= b.Len(); rows < 0 {
+			return nil
+		}
+		if all[at].Len() == 0 && b.Len() == g.sent[at].Len() { // as they come from a large table
+			all[at].Columns, b.Columns = b.Columns, all[at].Columns
+			at++
+			return nil
+		}
+		for row := range b.Len() {
+			for c := range b.Columns {
+				all[at].Columns[c].AppendFrom(&b.Columns[c], row)
+			}
+			if all[at].Len() == g.sent[at].Len() {
+				at++
+			}
+		}
+		return nil
+	})
+	return all, rows == 0, err
+}
+
+// keys are the columns by which rows are found.
+func (r *reader) keys(sent *value.Batch) *value.Batch {
+	return &value.Batch{Columns: sent.Columns[:len(r.By)]}
 }
 
 // show shows what was read back.

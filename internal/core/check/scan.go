@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"ladle/internal/core/engine"
+	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
 
@@ -23,6 +24,7 @@ func (in *Input) fills(w Work) bool {
 
 // scanned proves rows that fill a table by reading all of it once, in any order: the number of rows and the sum of their
 // hashes must be those of what was sent. Where they aren't, the rows are read back one by one, which names the cells.
+// What asks the database again waits, on disk, until all is read: the connection does one thing at a time.
 func scanned(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
 	var want, is fingerprint
 	err = w.Sent(func(sent *value.Batch) error {
@@ -34,10 +36,24 @@ func scanned(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result
 	}
 	r := newReader(tx, w)
 	sent := len(w.By) + len(w.Columns)
+	waiting := spool.New("", engine.Types(w.Table, r.names))
+	defer waiting.Close()
 	err = tx.Scan(ctx, w.Table, r.names, func(b *value.Batch) error {
 		is.add(&value.Batch{Columns: b.Columns[:sent]})
 		r.cells += int64(b.Len() * len(w.Columns))
 		r.addUp(b)
+		if r.See == nil && len(r.points) == 0 {
+			return nil
+		}
+		return waiting.Append(b)
+	})
+	if err != nil {
+		return cells, relations, err
+	}
+	if !is.same(&want) {
+		return readBack(ctx, tx, w)
+	}
+	err = waiting.Each(func(b *value.Batch) error {
 		if err := r.show(b); err != nil {
 			return err
 		}
@@ -45,10 +61,6 @@ func scanned(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result
 	})
 	if err != nil {
 		return cells, relations, err
-	}
-	if !is.same(&want) {
-		w.See = nil // they were shown already
-		return readBack(ctx, tx, w)
 	}
 	relations, err = r.relations(ctx)
 	return r.result(), relations, err

@@ -344,5 +344,13 @@ type Hastener interface {
 	Hasten(ctx context.Context, t *schema.Table, columns []string) (end func(context.Context) error, err error)
 }
 
+// Truster is a transaction whose database need not look for the rows that added rows refer to, where the load looks for
+// them itself before it commits.
+type Truster interface {
+	// Trust is told of which tables every relation of every row that is added will be followed. The database may then
+	// take rows that refer to nothing.
+	Trust(ctx context.Context, tables []*schema.Table) error
+}
+
 // ErrBusy says that others use a table.
 var ErrBusy = errors.New("others use the table")

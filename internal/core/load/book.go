@@ -3,6 +3,7 @@ package load
 import (
 	"context"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"ladle/internal/core/engine"
@@ -90,14 +91,32 @@ func (r *run) entry(j *judge.Judgement) (*logbook.Run, error) {
 	return entry, nil
 }
 
-func (r *run) inputEntries(j *judge.Judgement) (all []logbook.Input, err error) {
-	for i, f := range r.in.Plan.Feeds {
-		sum, err := r.in.Tables[i].Sum()
-		if err != nil {
-			return nil, err
+// sumUp begins to work out the checksums of the inputs, which the logbook gets: the database writes rows meanwhile.
+func (r *run) sumUp() {
+	if !r.keepsBook() || r.sums != nil {
+		return
+	}
+	r.sums = sync.OnceValues(func() (sums []string, err error) {
+		for _, t := range r.in.Tables {
+			sum, err := t.Sum()
+			if err != nil {
+				return nil, err
+			}
+			sums = append(sums, sum)
 		}
+		return sums, nil
+	})
+	go r.sums()
+}
+
+func (r *run) inputEntries(j *judge.Judgement) (all []logbook.Input, err error) {
+	sums, err := r.sums()
+	if err != nil {
+		return nil, err
+	}
+	for i, f := range r.in.Plan.Feeds {
 		all = append(all, logbook.Input{Name: f.Name(), File: filepath.Base(r.report.Inputs[i].File),
-			Size: r.in.Tables[i].Size(), Sum: sum, Columns: r.in.Tables[i].Header().Names,
+			Size: r.in.Tables[i].Size(), Sum: sums[i], Columns: r.in.Tables[i].Header().Names,
 			Rows: r.in.Rows[i].Len(), SetAside: j.SetAside[i].Len(), Corrected: r.in.Kept[i].Sum()})
 	}
 	return all, nil

@@ -24,6 +24,9 @@ func (r *run) finish(ctx context.Context, tx engine.Tx, w *write.Writer, earlier
 	in := w.Proof(ctx)
 	in.Level, in.Claims, in.Earlier = r.Level, r.in.Claims(), earlier
 	results, err := check.Run(ctx, tx, in)
+	if err == nil {
+		err = r.mistrusts(results)
+	}
 	if err != nil {
 		return err
 	}

@@ -35,6 +35,7 @@ func (a *attempt) once(ctx context.Context, careful bool) (again bool, err error
 	if a.lines, err = a.piece.all(); err != nil {
 		return false, err
 	}
+	a.sumUp()
 	alone := a.in.Plan
 	if a.piece.step != nil {
 		alone = a.in.Plan.Only(a.piece.step.Step)
@@ -63,11 +64,11 @@ func (a *attempt) once(ctx context.Context, careful bool) (again bool, err error
 	if a.piece.step == nil {
 		return false, a.finish(ctx, tx, nil, nil)
 	}
-	return a.write(ctx, tx, alone)
+	return a.write(ctx, tx, alone, careful)
 }
 
 // write judges the lines of the piece by themselves, writes and proves them.
-func (a *attempt) write(ctx context.Context, tx engine.Tx, alone *plan.Plan) (again bool, err error) {
+func (a *attempt) write(ctx context.Context, tx engine.Tx, alone *plan.Plan, careful bool) (again bool, err error) {
 	s, begun := a.piece.step, time.Now()
 	cut, err := a.in.Rows[s.Feed.Number].Cut(slices.Values(a.lines), "")
 	if cut != nil {
@@ -101,6 +102,9 @@ func (a *attempt) write(ctx context.Context, tx engine.Tx, alone *plan.Plan) (ag
 	w.Recorder = book
 	earlier, err := check.LookBefore(ctx, tx, w.Proof(ctx))
 	if err != nil {
+		return false, err
+	}
+	if err := a.trust(ctx, tx, w, careful); err != nil {
 		return false, err
 	}
 	begun, booked := time.Now(), a.report.Seconds.Book
@@ -152,6 +156,9 @@ func (a *attempt) finish(ctx context.Context, tx engine.Tx, w *written, book *re
 		proof.Claims = a.in.Claims()
 	}
 	results, err := check.Run(ctx, tx, proof)
+	if err == nil {
+		err = a.mistrusts(results)
+	}
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ package load
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"ladle/internal/core/changes"
@@ -111,9 +112,11 @@ type run struct {
 	why      string           // the last of them failed
 	denied   []*engine.Denied // what the user may not do
 	script   *script.Script
-	adding   script.Additions     // of a script in standard SQL
-	loaded   map[int]spool.RowSet // lines that earlier runs have loaded, by the step: they are left out
-	parts    *parts               // of a load in parts
+	adding   script.Additions         // of a script in standard SQL
+	loaded   map[int]spool.RowSet     // lines that earlier runs have loaded, by the step: they are left out
+	parts    *parts                   // of a load in parts
+	trusted  bool                     // the database was not asked to follow relations
+	sums     func() ([]string, error) // the checksums of the inputs, see sumUp
 }
 
 // Run loads what the ladle file says into the database. The report says how it ended; the error, a *fault.Fault or
@@ -402,6 +405,10 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 	if err != nil {
 		return false, err
 	}
+	r.sumUp()
+	if err := r.trust(ctx, tx, w, careful); err != nil {
+		return false, err
+	}
 	begun, booked := time.Now(), r.report.Seconds.Book
 	again, err = w.Write(ctx)
 	r.report.Seconds.Write += since(begun) - (r.report.Seconds.Book - booked)
@@ -412,6 +419,29 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 		return false, err
 	}
 	return false, r.finish(ctx, tx, w, earlier, book)
+}
+
+// trust tells the transaction which relations are followed before the commit. A careful one follows them itself, so that it
+// finds the rows to which something else gives other parents than they were sent with.
+func (r *run) trust(ctx context.Context, tx engine.Tx, w *write.Writer, careful bool) error {
+	t, able := tx.(engine.Truster)
+	r.trusted = false
+	if !able || careful {
+		return nil
+	}
+	in := w.Proof(ctx)
+	in.Level = r.Level
+	r.trusted = true
+	return t.Trust(ctx, in.Followed())
+}
+
+// mistrusts is engine.ErrCareful where rows refer to nothing that the database was not asked to look at.
+func (r *run) mistrusts(results []check.Result) error {
+	if r.trusted && slices.ContainsFunc(results, func(c check.Result) bool { return c.Check == "relations" && !c.OK }) {
+		r.trusted = false
+		return engine.ErrCareful
+	}
+	return nil
 }
 
 // stops is why the load must stop before the first write; nil when it need not. shown is what a person was asked about.

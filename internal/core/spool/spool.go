@@ -104,6 +104,24 @@ func (s *Spool) Read(i int, want []int, b *value.Batch) error {
 	return nil
 }
 
+// Each gives take each batch, with all of its columns; it is good until take is back.
+func (s *Spool) Each(take func(*value.Batch) error) error {
+	all := make([]int, len(s.types))
+	for i := range all {
+		all[i] = i
+	}
+	var b value.Batch
+	for i := range s.batches {
+		if err := s.Read(i, all, &b); err != nil {
+			return err
+		}
+		if err := take(&b); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (s *Spool) read(c *value.Column, at int64, rows int) error {
 	var sizes [12]byte
 	if _, err := s.file.ReadAt(sizes[:], at); err != nil {

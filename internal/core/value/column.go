@@ -179,6 +179,25 @@ func (b *Batch) Pick(names, wanted []string) *Batch {
 	return picked
 }
 
+// Size is about the number of bytes of the values.
+func (b *Batch) Size() (n int) {
+	for i := range b.Columns {
+		c := &b.Columns[i]
+		n += len(c.States) + 8*len(c.Nums) + 4*len(c.Ends) + len(c.Data)
+	}
+	return n
+}
+
+// Clone returns a copy with memory of its own.
+func (b *Batch) Clone() *Batch {
+	clone := &Batch{Columns: slices.Clone(b.Columns)}
+	for i := range clone.Columns {
+		c := &clone.Columns[i]
+		c.States, c.Nums, c.Ends, c.Data = slices.Clone(c.States), slices.Clone(c.Nums), slices.Clone(c.Ends), slices.Clone(c.Data)
+	}
+	return clone
+}
+
 // Reset empties the batch and keeps its memory.
 func (b *Batch) Reset() {
 	for i := range b.Columns {

@@ -101,9 +101,9 @@ func TestFieldsOfLoadData(t *testing.T) {
 }
 
 func TestBlanksAtTheEndCountOnlyWhereTheCollationSaysSo(t *testing.T) {
-	for collation, want := range map[string]string{"utf8mb4_general_ci": "a", "utf8mb4_bin": "a",
-		"utf8mb4_nopad_bin": "a ", "utf8mb4_0900_ai_ci": "a "} {
-		assert.Equal(t, want, string(comparable(collation, []byte("a "))), collation)
+	for collation, want := range map[string]bool{"utf8mb4_general_ci": true, "utf8mb4_bin": true,
+		"utf8mb4_nopad_bin": false, "utf8mb4_0900_ai_ci": false} {
+		assert.Equal(t, want, passesOverBlanks(collation), collation)
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ladle/internal/core/engine"
@@ -68,38 +69,30 @@ func (d *Database) Between(ctx context.Context, t *schema.Table, column string, 
 // stream returns the rows of a query, whose columns are those of t, to sink.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string) error {
-	rows, err := d.conn.QueryContext(ctx, query)
-	if err != nil {
-		return d.explain(err)
-	}
-	defer rows.Close()
 	kinds := engine.Types(t, columns)
-	batch := value.NewBatch(kinds)
-	cells, into := make([]sql.RawBytes, len(columns)), make([]any, len(columns))
-	for i := range cells {
-		into[i] = &cells[i]
-	}
-	for rows.Next() {
-		if err := rows.Scan(into...); err != nil {
+	return engine.Stream(kinds, func(give func([][]byte) error) error {
+		rows, err := d.conn.QueryContext(ctx, query)
+		if err != nil {
 			return d.explain(err)
 		}
-		for i, text := range cells {
-			read(&batch.Columns[i], kinds[i], text)
+		defer rows.Close()
+		cells, into, row := make([]sql.RawBytes, len(columns)), make([]any, len(columns)), make([][]byte, len(columns))
+		for i := range cells {
+			into[i] = &cells[i]
 		}
-		if batch.Len() == engine.BatchRows {
-			if err := sink(batch); err != nil {
+		for rows.Next() {
+			if err := rows.Scan(into...); err != nil {
+				return d.explain(err)
+			}
+			for i, cell := range cells {
+				row[i] = cell
+			}
+			if err := give(row); err != nil {
 				return err
 			}
-			batch.Reset()
 		}
-	}
-	if err := rows.Err(); err != nil {
-		return d.explain(err)
-	}
-	if batch.Len() == 0 {
-		return nil
-	}
-	return sink(batch)
+		return d.explain(rows.Err())
+	}, func(to *value.Column, column int, cell []byte) { read(to, kinds[column], cell) }, sink)
 }
 
 // Probe puts the keys into a temporary table with the same types and collations, and joins it.
@@ -193,14 +186,21 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 // fold adds the known weight of each value to folded, and returns the texts whose weights are not known; they are taken
 // for known from then on.
 func fold(values *value.Column, collation string, known map[string][]byte, folded *value.Column) (asked []string) {
-	simple := generalWeights[collation]
+	simple, padded := generalWeights[collation], passesOverBlanks(collation)
+	if simple {
+		folded.Data = slices.Grow(folded.Data, 2*len(values.Data))
+	}
+	folded.States, folded.Ends = slices.Grow(folded.States, values.Len()), slices.Grow(folded.Ends, values.Len())
 	var buf []byte
 	for i, state := range values.States {
 		if state != value.Given {
 			folded.AppendState(state)
 			continue
 		}
-		text := comparable(collation, values.Bytes(i))
+		text := values.Bytes(i)
+		if padded {
+			text = bytes.TrimRight(text, " ")
+		}
 		if simple && plain(text) {
 			buf = appendWeight(buf[:0], text)
 			folded.AppendBytes(buf)
@@ -242,13 +242,10 @@ func appendWeight(b, text []byte) []byte {
 	return b
 }
 
-// comparable takes the blanks off the end of a text, which most collations pass over when they compare; WEIGHT_STRING
-// weighs them.
-func comparable(collation string, text []byte) []byte {
-	if strings.Contains(collation, "nopad") || strings.Contains(collation, "_0900_") {
-		return text
-	}
-	return bytes.TrimRight(text, " ")
+// passesOverBlanks reports whether a collation passes over blanks at the end of a text when it compares, as most do;
+// WEIGHT_STRING weighs them.
+func passesOverBlanks(collation string) bool {
+	return !strings.Contains(collation, "nopad") && !strings.Contains(collation, "_0900_")
 }
 
 // weigh asks for the weights of texts, all in one query.

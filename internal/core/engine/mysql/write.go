@@ -28,6 +28,8 @@ type tx struct {
 	over      bool
 	expecting bool            // rows were rejected that were sent last
 	passed    map[string]bool // tables whose counter has passed the numbers that were reserved
+	trusted   []*schema.Table // see Trust
+	trusting  bool            // the server looks up no parents
 	begun     context.Context //nolint:containedctx // its end makes that of the transaction short
 }
 
@@ -144,6 +146,9 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 	if err := t.passOver(ctx, table, columns, kinds, rows); err != nil {
 		return nil, err
 	}
+	if err := t.follow(ctx, table); err != nil {
+		return nil, err
+	}
 	t.db.sent[table.Name] += int64(count)
 	switch {
 	case t.careful:
@@ -190,7 +195,7 @@ func (t *tx) insertEach(ctx context.Context, table *schema.Table, columns []stri
 // Update stages the rows and joins the table with them.
 func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string,
 	rows *value.Batch) ([]engine.Rejection, error) {
-	if err := t.Settle(); err != nil {
+	if err := errors.Join(t.Settle(), t.follow(ctx, nil)); err != nil {
 		return nil, err
 	}
 	if err := t.db.stage(ctx, changed, table, append(slices.Clone(by), columns...), rows); err != nil {
@@ -218,7 +223,7 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 
 // Remove stages the keys and joins the table with them.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
-	if err := t.Settle(); err != nil {
+	if err := errors.Join(t.Settle(), t.follow(ctx, nil)); err != nil {
 		return 0, err
 	}
 	remove := t.db.remove
@@ -311,6 +316,12 @@ func (d *Database) refuses(err error) bool {
 
 func (t *tx) release(ctx context.Context) error {
 	t.db.working = false
+	if t.trusting {
+		t.trusting = false
+		if err := t.db.exec(ctx, followed[false]); err != nil {
+			return err
+		}
+	}
 	return errors.Join(t.db.exec(ctx, "UNLOCK TABLES"), t.db.exec(ctx, "SET autocommit = 1"))
 }
 

@@ -78,32 +78,18 @@ func (d *Database) Between(ctx context.Context, t *schema.Table, column string, 
 // stream returns the rows of a query, whose columns are those of t, to sink. Values come in text form.
 func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error,
 	query string, arguments [][]byte) error {
-	reader := d.conn.PgConn().ExecParams(ctx, query, arguments, nil, nil, nil)
 	kinds := engine.Types(t, columns)
-	batch := value.NewBatch(kinds)
-	flush := func() error {
-		if batch.Len() == 0 {
-			return nil
-		}
-		err := sink(batch)
-		batch.Reset()
-		return err
-	}
-	for reader.NextRow() {
-		for i, text := range reader.Values() {
-			read(&batch.Columns[i], kinds[i], text)
-		}
-		if batch.Len() == engine.BatchRows {
-			if err := flush(); err != nil {
+	return engine.Stream(kinds, func(give func([][]byte) error) error {
+		reader := d.conn.PgConn().ExecParams(ctx, query, arguments, nil, nil, nil)
+		for reader.NextRow() {
+			if err := give(reader.Values()); err != nil {
 				_, _ = reader.Close()
 				return err
 			}
 		}
-	}
-	if _, err := reader.Close(); err != nil {
+		_, err := reader.Close()
 		return explain(d.name, err)
-	}
-	return flush()
+	}, func(to *value.Column, column int, cell []byte) { read(to, kinds[column], cell) }, sink)
 }
 
 // Probe sends the keys as arrays, a batch at a time, and has the server look each of them up in the index. Where there is

@@ -2,8 +2,10 @@ package sqlite
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"unsafe"
 
@@ -92,19 +94,40 @@ func (k *codec) bindFormed(s *sqlite.Stmt, parameter int, n int64) {
 	s.BindText(parameter, text(k.buf))
 }
 
-// read adds column i of the row that s stands on to c.
-func (k *codec) read(s *sqlite.Stmt, i int, c *value.Column) {
-	switch s.ColumnType(i) {
+// appendStored adds column i of the row that s stands on to b: its storage class, and behind it what is stored.
+func appendStored(b []byte, s *sqlite.Stmt, i int) []byte {
+	class := s.ColumnType(i)
+	b = append(b, byte(class))
+	switch class {
+	case sqlite.TypeNull:
+		return b
+	case sqlite.TypeInteger:
+		return binary.LittleEndian.AppendUint64(b, uint64(s.ColumnInt64(i)))
+	case sqlite.TypeFloat:
+		return binary.LittleEndian.AppendUint64(b, math.Float64bits(s.ColumnFloat(i)))
+	case sqlite.TypeText:
+		return append(b, s.ColumnText(i)...)
+	}
+	n := len(b)
+	b = slices.Grow(b, s.ColumnLen(i))[:n+s.ColumnLen(i)]
+	s.ColumnBytes(i, b[n:])
+	return b
+}
+
+// read adds what appendStored wrote to c.
+func (k *codec) read(c *value.Column, stored []byte) {
+	class, stored := sqlite.ColumnType(stored[0]), stored[1:]
+	switch class {
 	case sqlite.TypeNull:
 		c.AppendState(value.Null)
 	case sqlite.TypeInteger:
-		k.readInteger(c, s.ColumnInt64(i))
+		k.readInteger(c, int64(binary.LittleEndian.Uint64(stored)))
 	case sqlite.TypeFloat:
-		k.readFloat(c, s.ColumnFloat(i))
+		k.readFloat(c, math.Float64frombits(binary.LittleEndian.Uint64(stored)))
 	case sqlite.TypeText:
-		k.readText(c, s.ColumnText(i))
+		k.readText(c, stored)
 	default:
-		k.readBlob(c, s, i)
+		k.readBlob(c, stored)
 	}
 }
 
@@ -157,26 +180,23 @@ func (k *codec) readFloat(c *value.Column, f float64) {
 	c.AppendState(value.Bad)
 }
 
-func (k *codec) readText(c *value.Column, s string) {
+func (k *codec) readText(c *value.Column, text []byte) {
 	switch {
 	case k.kind == value.Text:
-		c.AppendBytes(unsafe.Slice(unsafe.StringData(s), len(s)))
+		c.AppendBytes(text)
 	case formed(k.kind) && !k.form.integer:
-		k.buf = append(k.buf[:0], s...)
-		k.form.parse(c, k.buf)
+		k.form.parse(c, text)
 	default:
 		c.AppendState(value.Bad)
 	}
 }
 
-func (k *codec) readBlob(c *value.Column, s *sqlite.Stmt, i int) {
+func (k *codec) readBlob(c *value.Column, blob []byte) {
 	if k.kind != value.Bytes {
 		c.AppendState(value.Bad)
 		return
 	}
-	b := make([]byte, s.ColumnLen(i))
-	s.ColumnBytes(i, b)
-	c.AppendBytes(b)
+	c.AppendBytes(blob)
 }
 
 // Fold returns values as the column's collation compares them (sqlite.org/datatype3.html, §7).

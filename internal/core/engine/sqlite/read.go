@@ -100,32 +100,25 @@ func (d *Database) prepare(query string) (*sqlite.Stmt, error) {
 // drain returns the rows of s, whose columns are those of t, to sink.
 func (d *Database) drain(ctx context.Context, s *sqlite.Stmt, t *schema.Table, columns []string,
 	sink func(*value.Batch) error) error {
-	defer d.heed(ctx)()
 	codecs, types := d.codecs(t, columns)
-	batch := value.NewBatch(types)
-	for {
-		more, err := s.Step()
-		if err != nil {
-			return heeded(ctx, explain(d.path, err))
-		}
-		if more {
-			for i := range codecs {
-				codecs[i].read(s, i, &batch.Columns[i])
+	return engine.Stream(types, func(give func([][]byte) error) error {
+		defer d.heed(ctx)()
+		row := make([][]byte, len(columns))
+		buffers := make([][]byte, len(columns))
+		for {
+			more, err := s.Step()
+			if err != nil || !more {
+				return heeded(ctx, explain(d.path, err))
 			}
-		}
-		if n := batch.Len(); n == engine.BatchRows || n > 0 && !more {
-			if err := sink(batch); err != nil {
+			for i := range row {
+				buffers[i] = appendStored(buffers[i][:0], s, i)
+				row[i] = buffers[i]
+			}
+			if err := give(row); err != nil {
 				return err
 			}
-			batch.Reset()
 		}
-		if !more {
-			return nil
-		}
-		if err := ctx.Err(); batch.Len() == 0 && err != nil {
-			return err
-		}
-	}
+	}, func(to *value.Column, column int, cell []byte) { codecs[column].read(to, cell) }, sink)
 }
 
 // Probe puts the keys into a temporary table and joins it: SQLite looks each key up in the index.

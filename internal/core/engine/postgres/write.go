@@ -118,9 +118,16 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 		return fmt.Sprintf("UPDATE %s t SET %s FROM %s WHERE %s", t.db.table(table), set, rows, t.db.on(table, by))
 	}, fmt.Sprintf("UPDATE %s t SET %s WHERE %s", t.db.table(table), set, t.db.on(table, by))}
 	statement := update.many(unnested(len(all)))
+	change := func(arguments [][]byte, count int) error {
+		done, err := t.db.byIndex(ctx, table, by, statement, arguments)
+		if err == nil {
+			err = t.db.allUpdated(done, count)
+		}
+		return err
+	}
 	if t.careful {
 		return t.carefully(ctx, rows.Len(), func(start, end int) error {
-			return t.db.change(ctx, statement, arrays(rows, kinds, start, end), end-start)
+			return change(arrays(rows, kinds, start, end), end-start)
 		}, func(start, end int) ([]engine.Rejection, bool, error) {
 			rejected, done, able, err := t.db.oneByOne(ctx, update, arrays(rows, kinds, start, end))
 			if able && err == nil {
@@ -130,16 +137,28 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 		})
 	}
 	arguments, count := arrays(rows, kinds, 0, rows.Len()), rows.Len()
-	return nil, t.Send(func() error { return t.db.change(ctx, statement, arguments, count) })
+	return nil, t.Send(func() error { return change(arguments, count) })
 }
 
-// change runs a statement that must change a number of rows.
-func (d *Database) change(ctx context.Context, statement string, arguments [][]byte, count int) error {
-	done, err := d.conn.PgConn().ExecParams(ctx, statement, arguments, nil, nil, nil).Close()
-	if err == nil {
-		err = d.allUpdated(done.RowsAffected(), count)
+// byIndex runs a statement that joins t with arrays of its columns by, and returns the number of rows that it changed.
+// Where there is an index, each row is found in it: the planner would read the whole table for each batch instead, as long
+// as that is not much larger.
+func (d *Database) byIndex(ctx context.Context, t *schema.Table, by []string, statement string, arguments [][]byte) (int64, error) {
+	conn := d.conn.PgConn()
+	plan := func(how string) error {
+		if !t.Indexed(by) {
+			return nil
+		}
+		return conn.Exec(ctx, "SET LOCAL enable_hashjoin TO "+how+"; SET LOCAL enable_mergejoin TO "+how).Close()
 	}
-	return err
+	if err := plan("off"); err != nil {
+		return 0, err
+	}
+	done, err := conn.ExecParams(ctx, statement, arguments, nil, nil, nil).Close()
+	if err == nil { // else the server takes the settings back with the rows
+		err = plan("DEFAULT")
+	}
+	return done.RowsAffected(), err
 }
 
 // allUpdated is the error for rows that the server was told to update and did not.
@@ -159,16 +178,16 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 	}
 	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)),
 		t.db.on(table, by))
+	sent := by
 	if by == nil {
-		by, statement = table.Kept(), t.db.removeEqual(table)
+		sent, statement = table.Kept(), t.db.removeEqual(table)
 	}
-	done, err := t.db.conn.PgConn().ExecParams(ctx, statement, arrays(keys, engine.Types(table, by), 0, keys.Len()),
-		nil, nil, nil).Close()
+	done, err := t.db.byIndex(ctx, table, by, statement, arrays(keys, engine.Types(table, sent), 0, keys.Len()))
 	var said *pgconn.PgError
 	if rejects(err) && errors.As(err, &said) {
 		err = &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: said.Message}
 	}
-	return done.RowsAffected(), explain(t.db.name, err)
+	return done, explain(t.db.name, err)
 }
 
 // judge asks for a careful transaction where the server did not take a row.

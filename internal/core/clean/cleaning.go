@@ -148,7 +148,7 @@ func Regex(pattern, becomes string) (Cleaning, error) {
 	if err != nil {
 		return nil, err
 	}
-	return func(to, cell []byte) []byte {
+	replace := func(to, cell []byte) []byte {
 		if !re.Match(cell) {
 			return cell
 		}
@@ -162,18 +162,52 @@ func Regex(pattern, becomes string) (Cleaning, error) {
 			if len(to) > mostText {
 				break
 			}
-			to = append(to, cell[done:m[0]]...)
-			for _, p := range pieces {
-				if p.group < 0 {
-					to = append(to, p.literal...)
-				} else if m[2*p.group] >= 0 {
-					to = append(to, cell[m[2*p.group]:m[2*p.group+1]]...)
-				}
-			}
-			done = m[1]
+			to, done = appendPieces(append(to, cell[done:m[0]]...), pieces, cell, m), m[1]
 		}
 		return append(to, cell[done:]...)
-	}, nil
+	}
+	if straight := text.StraightOf(pattern); straight != nil {
+		return inStraight(straight, pieces, replace), nil
+	}
+	return replace, nil
+}
+
+// longestStraight is the length of the cells up to which a straight pattern is tried at each place.
+const longestStraight = 1 << 10
+
+// inStraight replaces the matches of a straight pattern in cells of ASCII; others is for other cells.
+func inStraight(pattern *text.Straight, pieces []piece, others Cleaning) Cleaning {
+	return func(to, cell []byte) []byte {
+		if len(cell) > longestStraight || !text.Plain(cell) {
+			return others(to, cell)
+		}
+		g, found := pattern.Match(cell, 0)
+		if !found {
+			return cell
+		}
+		to = to[:0]
+		done := 0
+		for found {
+			to, done = appendPieces(append(to, cell[done:g[0]]...), pieces, cell, g[:]), g[1]
+			if g[0] == g[1] { // nothing, in a cell of which nothing else could be matched
+				break
+			}
+			g, found = pattern.Match(cell, done)
+		}
+		return append(to, cell[done:]...)
+	}
+}
+
+// appendPieces adds what stands in the place of a match.
+func appendPieces(to []byte, pieces []piece, cell []byte, match []int) []byte {
+	for _, p := range pieces {
+		if p.group < 0 {
+			to = append(to, p.literal...)
+		} else if match[2*p.group] >= 0 {
+			to = append(to, cell[match[2*p.group]:match[2*p.group+1]]...)
+		}
+	}
+	return to
 }
 
 // piece is a literal, or what a group holds.

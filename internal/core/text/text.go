@@ -4,6 +4,7 @@ package text
 
 import (
 	"bytes"
+	"encoding/binary"
 	"unicode"
 	"unicode/utf8"
 
@@ -16,8 +17,13 @@ func isBlank(r rune) bool { return unicode.IsSpace(r) || isNothing(r) }
 // isNothing tells the blanks without a width: zero-width space, word joiner, byte order mark.
 func isNothing(r rune) bool { return r == '\u200b' || r == '\u2060' || r == '\ufeff' }
 
-// plain reports whether the cell has ASCII only.
-func plain(cell []byte) bool {
+// Plain reports whether the cell has ASCII only.
+func Plain(cell []byte) bool {
+	for ; len(cell) >= 8; cell = cell[8:] {
+		if binary.LittleEndian.Uint64(cell)&0x8080808080808080 != 0 {
+			return false
+		}
+	}
 	for _, c := range cell {
 		if c >= utf8.RuneSelf {
 			return false
@@ -122,7 +128,7 @@ func eachRune(to, cell []byte, change func(rune) rune) []byte {
 // Title begins each word with a capital and goes on with small letters. A word begins behind anything but a letter,
 // digit or apostrophe.
 func Title(to, cell []byte) []byte {
-	if plain(cell) {
+	if Plain(cell) {
 		return titled(append(to[:0], cell...))
 	}
 	inside := false
@@ -198,7 +204,7 @@ func kept(to, cell []byte, keep func(rune) bool) []byte {
 
 // Composed is the cell in Unicode normalization form C (UAX 15).
 func Composed(to, cell []byte) []byte {
-	if plain(cell) || norm.NFC.IsNormal(cell) {
+	if Plain(cell) || norm.NFC.IsNormal(cell) {
 		return cell
 	}
 	return norm.NFC.Append(to[:0], cell...)
@@ -215,7 +221,7 @@ var folded = map[rune]string{'ß': "ss", 'ẞ': "SS", 'æ': "ae", 'Æ': "AE", '�
 
 // ASCII takes accents off letters and writes ligatures, quotes and dashes in ASCII. What has no such form stays.
 func ASCII(to, cell []byte) []byte {
-	if plain(cell) {
+	if Plain(cell) {
 		return cell
 	}
 	to = to[:0]

@@ -46,9 +46,7 @@ func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
 func Plain(name string) Cleaning { return plain[name] }
 
 // Without leaves out the given characters.
-func Without(characters string) Cleaning {
-	return func(to, cell []byte) []byte { return text.Without(to, cell, characters) }
-}
+func Without(characters string) Cleaning { return text.Without(characters) }
 
 // AddPrefix puts the given text before cells that don't start with it.
 func AddPrefix(prefix string) Cleaning {

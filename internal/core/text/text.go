@@ -4,7 +4,6 @@ package text
 
 import (
 	"bytes"
-	"encoding/binary"
 	"unicode"
 	"unicode/utf8"
 
@@ -16,21 +15,6 @@ func isBlank(r rune) bool { return unicode.IsSpace(r) || isNothing(r) }
 
 // isNothing tells the blanks without a width: zero-width space, word joiner, byte order mark.
 func isNothing(r rune) bool { return r == '\u200b' || r == '\u2060' || r == '\ufeff' }
-
-// Plain reports whether the cell has ASCII only.
-func Plain(cell []byte) bool {
-	for ; len(cell) >= 8; cell = cell[8:] {
-		if binary.LittleEndian.Uint64(cell)&0x8080808080808080 != 0 {
-			return false
-		}
-	}
-	for _, c := range cell {
-		if c >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
-}
 
 // Trim takes blanks off both ends; no-break and zero-width ones too.
 func Trim(_, cell []byte) []byte {
@@ -49,8 +33,8 @@ func Trim(_, cell []byte) []byte {
 // Squeeze trims, and makes one blank of each run of blanks between words.
 func Squeeze(to, cell []byte) []byte {
 	cell = Trim(nil, cell)
-	if squeezed(cell) {
-		return cell
+	if Plain(cell) {
+		return singleBlanks(to, cell)
 	}
 	to = to[:0]
 	blank := false
@@ -71,18 +55,6 @@ func Squeeze(to, cell []byte) []byte {
 	return to
 }
 
-// squeezed reports whether a trimmed cell is ASCII with single blanks only.
-func squeezed(cell []byte) bool {
-	before := byte(0)
-	for _, c := range cell {
-		if c >= utf8.RuneSelf || c < ' ' && isBlank(rune(c)) || c == ' ' && before == ' ' {
-			return false
-		}
-		before = c
-	}
-	return true
-}
-
 // Upper makes capitals of small letters.
 func Upper(to, cell []byte) []byte { return mapped(to, cell, 'a', 'z', unicode.ToUpper) }
 
@@ -91,23 +63,14 @@ func Lower(to, cell []byte) []byte { return mapped(to, cell, 'A', 'Z', unicode.T
 
 // mapped changes the letters from first to last, and those beyond ASCII, by change, which turns their bit 5.
 func mapped(to, cell []byte, first, last byte, change func(rune) rune) []byte {
-	any := false
-	for _, c := range cell {
-		if c >= utf8.RuneSelf {
-			return eachRune(to, cell, change)
-		}
-		any = any || first <= c && c <= last
-	}
-	if !any {
+	made, plain, any := turned(to, cell, first, last)
+	switch {
+	case !plain:
+		return eachRune(to, cell, change)
+	case !any:
 		return cell
 	}
-	to = append(to[:0], cell...)
-	for i, c := range to {
-		if first <= c && c <= last {
-			to[i] = c ^ 0x20
-		}
-	}
-	return to
+	return made
 }
 
 // eachRune changes every character; one that change gives as negative falls away. Bytes that are no UTF-8 stay.
@@ -161,27 +124,40 @@ func titled(cell []byte) []byte {
 
 // Digits keeps nothing but the digits 0 to 9.
 func Digits(to, cell []byte) []byte {
-	to = to[:0]
+	to = append(to[:0], cell...)
+	n := 0
 	for _, c := range cell {
-		if '0' <= c && c <= '9' {
-			to = append(to, c)
+		to[n] = c
+		if c-'0' < 10 {
+			n++
 		}
 	}
-	if len(to) == len(cell) {
+	if to = to[:n]; n == len(cell) {
 		return cell
 	}
 	return to
 }
 
 // Letters keeps nothing but letters.
-func Letters(to, cell []byte) []byte { return kept(to, cell, unicode.IsLetter) }
-
-// Without leaves out the characters of set.
-func Without(to, cell []byte, set string) []byte {
-	if !bytes.ContainsAny(cell, set) {
-		return cell
+func Letters(to, cell []byte) []byte {
+	if Plain(cell) {
+		return picked(to, cell, &letterSet, 1)
 	}
-	return kept(to, cell, func(r rune) bool { return !runeIn(set, r) })
+	return kept(to, cell, unicode.IsLetter)
+}
+
+// Without is what leaves out the characters of a text.
+func Without(characters string) func(to, cell []byte) []byte {
+	left := setOf(characters)
+	return func(to, cell []byte) []byte {
+		switch {
+		case Plain(cell):
+			return picked(to, cell, &left, 0)
+		case !bytes.ContainsAny(cell, characters):
+			return cell
+		}
+		return kept(to, cell, func(r rune) bool { return !runeIn(characters, r) })
+	}
 }
 
 func runeIn(set string, r rune) bool {

@@ -14,6 +14,7 @@ import (
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -283,10 +284,13 @@ func (c *cleaner) cleanCell(to *value.Column, i int, r *source.Record) deeds {
 // quick adds what a cell is to a column, when that is plain; false, with nothing added, when it needs a closer look.
 type quick func(to *value.Column, t *value.Type, cell []byte) bool
 
-// quick is a way for cells that only must be parsed; nil when there is more to do.
+// quick is a way for cells that only must be parsed, or are texts that only go through cleanings; nil when there is more to
+// do. It has memory of its own.
 func (r *Rule) quick() quick {
 	switch {
-	case r.BlankIs != nil || r.Clean != nil || r.Recode != nil || r.Rounded:
+	case r.BlankIs != nil || r.Recode != nil || r.Rounded:
+	case r.Clean != nil:
+		return r.quickText()
 	case r.Number != nil:
 		return func(to *value.Column, t *value.Type, cell []byte) bool {
 			n, fraction, ok := r.Number.ScanPlain(cell)
@@ -299,6 +303,21 @@ func (r *Rule) quick() quick {
 		}
 	}
 	return nil
+}
+
+// quickText is the way for cells of ASCII that go through cleanings and stay texts; nil where these are parsed, or slow.
+func (r *Rule) quickText() quick {
+	if r.Slow || r.Number != nil || r.Dates != nil || r.Truths != nil || r.ShortenTo > 0 {
+		return nil
+	}
+	var memory buffers
+	return func(to *value.Column, t *value.Type, cell []byte) bool {
+		if cell[0] == '#' || !text.Plain(cell) { // it may be the error of a spreadsheet
+			return false
+		}
+		made := memory.through(r.Clean, cell)
+		return len(made) <= mostText && !HasLostDigits(made) && value.PutText(to, t, made)
+	}
 }
 
 // pad adds a row without values to the columns that stand together; false for the condition only.

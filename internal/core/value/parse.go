@@ -82,6 +82,17 @@ func parseText(c *Column, t Type, cell []byte) error {
 	return nil
 }
 
+// PutText adds a text that is valid UTF-8, where nothing must be looked at but its length; else it reports false and adds
+// nothing.
+func PutText(c *Column, t *Type, text []byte) bool {
+	if t.Kind != Text || t.Storage != AsIs || t.Among != nil || len(text) == 0 || t.Length > 0 && len(text) > t.Length ||
+		bytes.IndexByte(text, 0) >= 0 {
+		return false
+	}
+	c.AppendBytes(text)
+	return true
+}
+
 func tooLong(is, most int, unit string) error {
 	return reason.Cause{Why: reason.Why{Kind: reason.TooLong, Limit: int64(most), Type: unit},
 		Detail: reason.Detail{Length: int64(is)}}

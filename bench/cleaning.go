@@ -99,8 +99,7 @@ func cleanAll(path string) error {
 	return rows.Close()
 }
 
-// cleaning measures the cleaning of a whole input on one core against the bare reader on one core, and each cleaning
-// alone.
+// cleaning measures the cleaning of a whole input on one core against finding its line ends, and each cleaning alone.
 func (b *bench) cleaning(runs int) error {
 	folder := filepath.Join(b.folder, "reading")
 	if err := os.MkdirAll(folder, 0o755); err != nil {
@@ -114,21 +113,20 @@ func (b *bench) cleaning(runs int) error {
 	if err := os.Setenv("GOMAXPROCS", "1"); err != nil {
 		return err
 	}
-	var ratios, memory []float64
+	var all ratios
 	for range runs {
-		read, _, err := b.self("read", path)
+		split, err := b.self("split", path)
 		if err != nil {
 			return err
 		}
-		cleaned, used, err := b.self("clean", path)
+		cleaned, err := b.self("clean", path)
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  cleaning on one core: reader %.3f s, cleaned %.3f s, %.0f MB\n", read, cleaned, used)
-		ratios, memory = append(ratios, cleaned/read), append(memory, used)
+		fmt.Printf("  cleaning on one core: split %.3f s, cleaned %.3f s of CPU, %.0f MB\n", split.cpu, cleaned.cpu, cleaned.memory)
+		all.add(cleaned, split)
 	}
-	figure("clean_time", median(ratios), "x reader", "3")
-	figure("clean_memory", median(memory), "MB", "-")
+	all.tell("clean", "split", "-", "15", "200")
 	if said {
 		os.Setenv("GOMAXPROCS", before)
 	} else {

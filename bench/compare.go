@@ -33,18 +33,18 @@ func (b *bench) against(base string, runs int) error {
 			if i%2 == 1 {
 				slices.Reverse(programs)
 			}
-			took := map[string][2]float64{}
+			took := map[string]usage{}
 			for _, p := range programs {
 				if err := j.ready(); err != nil {
 					return err
 				}
-				if took[p], err = timed(p, j.with...); err != nil {
+				if took[p], err = used(exec.Command(p, j.with...)); err != nil {
 					return err
 				}
 			}
 			if i > 0 {
-				cpu = append(cpu, took[b.program][0]/took[base][0])
-				wall = append(wall, took[b.program][1]/took[base][1])
+				cpu = append(cpu, took[b.program].cpu/took[base].cpu)
+				wall = append(wall, took[b.program].wall/took[base].wall)
 			}
 		}
 		fmt.Printf("%-28s %-24s %s\n", j.name, spread(cpu), spread(wall))
@@ -54,17 +54,6 @@ func (b *bench) against(base string, runs int) error {
 
 func spread(ratios []float64) string {
 	return fmt.Sprintf("%.2f (%.2f to %.2f)", median(ratios), slices.Min(ratios), slices.Max(ratios))
-}
-
-// timed returns the CPU time and the wall time of a whole process.
-func timed(name string, arguments ...string) (took [2]float64, err error) {
-	c := exec.Command(name, arguments...)
-	wall, _, err := runOf(c)
-	if c.ProcessState != nil {
-		took[0] = (c.ProcessState.UserTime() + c.ProcessState.SystemTime()).Seconds()
-	}
-	took[1] = wall
-	return took, err
 }
 
 // jobs are a survey and a cleaning of a million lines, and loads of several sizes into each kind of database.

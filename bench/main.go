@@ -183,22 +183,41 @@ func fresh(database, name string, arguments ...string) (seconds, megabytes float
 	return run(name, arguments...)
 }
 
+// usage is what a whole process took: wall time and CPU time in seconds, and the largest resident memory in MB.
+type usage struct{ wall, cpu, memory float64 }
+
 // run returns the wall time and the largest resident memory of a whole process.
 func run(name string, arguments ...string) (seconds, megabytes float64, err error) {
-	return runOf(exec.Command(name, arguments...))
+	u, err := used(exec.Command(name, arguments...))
+	return u.wall, u.memory, err
 }
 
-func runOf(c *exec.Cmd) (seconds, megabytes float64, err error) {
+func used(c *exec.Cmd) (u usage, err error) {
 	c.Stderr = os.Stderr
 	begun := time.Now()
 	if err := c.Run(); err != nil {
-		return 0, 0, fmt.Errorf("%s: %w", c, err)
+		return u, fmt.Errorf("%s: %w", c, err)
 	}
-	seconds = time.Since(begun).Seconds()
+	u.wall = time.Since(begun).Seconds()
+	u.cpu = (c.ProcessState.UserTime() + c.ProcessState.SystemTime()).Seconds()
 	if usage, ok := c.ProcessState.SysUsage().(*syscall.Rusage); ok {
-		megabytes = float64(usage.Maxrss) / 1024
+		u.memory = float64(usage.Maxrss) / 1024
 	}
-	return seconds, megabytes, nil
+	return u, nil
+}
+
+// ratios are what processes took in what their floors took, pair by pair.
+type ratios struct{ wall, cpu, memory []float64 }
+
+func (r *ratios) add(u, floor usage) {
+	r.wall, r.cpu, r.memory = append(r.wall, u.wall/floor.wall), append(r.cpu, u.cpu/floor.cpu), append(r.memory, u.memory)
+}
+
+// tell prints the medians, in the unit of a floor.
+func (r *ratios) tell(name, floor, wall, cpu, memory string) {
+	figure(name+"_time", median(r.wall), "x "+floor, wall)
+	figure(name+"_cpu", median(r.cpu), "x "+floor, cpu)
+	figure(name+"_memory", median(r.memory), "MB", memory)
 }
 
 func median(values []float64) float64 {

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 
@@ -24,24 +25,23 @@ func (b *bench) reading(runs int) error {
 		return err
 	}
 	calls := filepath.Join(folder, demo.FlatFile)
-	if err := b.compare("csv", calls, "split", "2.5", runs); err != nil {
+	if err := b.compare("csv", calls, "split", "2.5", "3.5", runs); err != nil {
 		return err
 	}
-	var ratios, memory []float64
+	var all ratios
 	for range runs {
-		read, _, err := b.self("read", calls)
+		split, err := b.self("split", calls)
 		if err != nil {
 			return err
 		}
-		survey, used, err := run(b.program, "survey", "--json", calls)
+		survey, err := used(exec.Command(b.program, "survey", "--json", calls))
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  survey: reader %.3f s, survey %.3f s, %.0f MB\n", read, survey, used)
-		ratios, memory = append(ratios, survey/read), append(memory, used)
+		fmt.Printf("  survey: split %.3f s, survey %.3f s, %.3f s of CPU, %.0f MB\n", split.wall, survey.wall, survey.cpu, survey.memory)
+		all.add(survey, split)
 	}
-	figure("survey_csv_time", median(ratios), "x reader", "4")
-	figure("survey_csv_memory", median(memory), "MB", "-")
+	all.tell("survey_csv", "split", "25", "30", "200")
 	if err := b.deliveries(calls, runs); err != nil {
 		return err
 	}
@@ -49,7 +49,7 @@ func (b *bench) reading(runs int) error {
 	if err := writeJSONLines(calls, lines); err != nil {
 		return err
 	}
-	if err := b.compare("jsonl", lines, "tokens", "2.5", runs); err != nil {
+	if err := b.compare("jsonl", lines, "tokens", "2.5", "-", runs); err != nil {
 		return err
 	}
 	for _, format := range []string{"xlsx", "ods"} {
@@ -57,7 +57,7 @@ func (b *bench) reading(runs int) error {
 		if err := writeWorkbook(path, format, workbookRows); err != nil {
 			return err
 		}
-		if err := b.compare(format, path, "tokenize", "2", runs); err != nil {
+		if err := b.compare(format, path, "tokenize", "2", "-", runs); err != nil {
 			return err
 		}
 	}
@@ -76,11 +76,11 @@ func (b *bench) deliveries(before string, runs int) error {
 		for range runs {
 			reading := 0.0
 			for _, path := range []string{before, after} {
-				seconds, _, err := b.self("read", path)
+				read, err := b.self("read", path)
 				if err != nil {
 					return err
 				}
-				reading += seconds
+				reading += read.wall
 			}
 			seconds, used, err := run(b.program, "compare", before, after, "--key", "Reg. No.,Arrived", "--json")
 			if err != nil {
@@ -138,36 +138,35 @@ func writeDelivery(from, to string, turned bool) error {
 }
 
 // compare times the reader of a format against its floor, in turns.
-func (b *bench) compare(format, path, floor, bar string, runs int) error {
-	var ratios, memory []float64
+func (b *bench) compare(format, path, floor, bar, cpuBar string, runs int) error {
+	var all ratios
 	for range runs {
-		least, _, err := b.self(floor, path)
+		least, err := b.self(floor, path)
 		if err != nil {
 			return err
 		}
-		read, used, err := b.self("read", path)
+		read, err := b.self("read", path)
 		if err != nil {
 			return err
 		}
-		fmt.Printf("  %s: floor %.3f s, reader %.3f s, %.0f MB\n", format, least, read, used)
-		ratios, memory = append(ratios, read/least), append(memory, used)
+		fmt.Printf("  %s: floor %.3f s, reader %.3f s, %.3f s of CPU, %.0f MB\n", format, least.wall, read.wall, read.cpu, read.memory)
+		all.add(read, least)
 	}
-	figure("read_"+format+"_time", median(ratios), "x floor", bar)
 	limit := "-"
 	if format != "csv" {
 		limit = "150"
 	}
-	figure("read_"+format+"_memory", median(memory), "MB", limit)
+	all.tell("read_"+format, "floor", bar, cpuBar, limit)
 	return nil
 }
 
 // self runs a part of this program as a process of its own.
-func (b *bench) self(part, path string) (seconds, megabytes float64, err error) {
+func (b *bench) self(part, path string) (usage, error) {
 	program, err := os.Executable()
 	if err != nil {
-		return 0, 0, err
+		return usage{}, err
 	}
-	return run(program, part, path)
+	return used(exec.Command(program, part, path))
 }
 
 // readAll is the bare reader: every field of every record, and nothing done with it.

@@ -33,7 +33,10 @@ func (b *bench) structure(runs int) error {
 		}{
 			{&propose, func() (float64, float64, error) { return run(b.program, "survey", "--json", calls) },
 				func() (float64, float64, error) { return run(b.program, "propose", "--json", calls) }},
-			{&dictionary, func() (float64, float64, error) { return b.self("scan", database) },
+			{&dictionary, func() (float64, float64, error) {
+				u, err := b.self("scan", database)
+				return u.wall, u.memory, err
+			},
 				func() (float64, float64, error) {
 					return run(b.program, "dictionary", "--values", "--json", "--db", database)
 				}},

@@ -102,9 +102,9 @@ func (b *bench) sqlite(runs, large int) error {
 	if err != nil {
 		return err
 	}
-	figure("load_1m_time", small.ratio(), "x floor", "1.8")
+	figure("load_1m_time", small.ratio(), "x floor", "1.25")
 	figure("load_1m_floor", median(small.floor), "s", "-")
-	figure("load_1m_memory", slices.Max(small.memory), "MB", "250")
+	figure("load_1m_memory", slices.Max(small.memory), "MB", "200")
 	if large == 0 {
 		return nil
 	}

@@ -128,9 +128,12 @@ func heeded(ctx context.Context, err error) error {
 
 // explain makes a fault of an error of the driver, without a password.
 func (d *Database) explain(err error) error {
+	if err == nil {
+		return nil
+	}
 	lost := errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn) // also of a read that took too long
 	d.cut = d.cut || lost || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
-	if err == nil || errors.As(err, new(*fault.Fault)) || errors.Is(err, context.Canceled) {
+	if errors.As(err, new(*fault.Fault)) || errors.Is(err, context.Canceled) {
 		return err
 	}
 	p := fault.Problem{File: d.name}

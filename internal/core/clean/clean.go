@@ -99,7 +99,8 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 			continue
 		}
 		c.counts[i] = slices.IndexFunc(columns, func(o Column) bool { return o.Of == x.Of }) == i
-		if c.quick[i] = r.columns[x.Of].rule.quick(); c.quick[i] == nil && !r.columns[x.Of].bare {
+		rule := &r.columns[x.Of].rule
+		if c.quick[i] = rule.quick(); rule.Clean != nil || c.quick[i] == nil && !r.columns[x.Of].bare {
 			c.memos[i] = newMemo()
 		}
 	}
@@ -244,7 +245,8 @@ func (r *Recipe) isHeader(record *source.Record) bool {
 func (c *cleaner) singleCell(to *value.Column, i int, r *source.Record) {
 	x := &c.columns[i]
 	column := &c.rowCleaner.columns[x.Of]
-	if q := c.quick[i]; q != nil && r.Stored == nil && len(r.Fields[column.from.field]) > 0 &&
+	plain := len(r.Faults) == 0 && (r.Stored == nil || column.rule.Clean != nil) // a workbook stores numbers and dates in its own way
+	if q := c.quick[i]; q != nil && plain && len(r.Fields[column.from.field]) > 0 &&
 		q(to, &x.Type, r.Fields[column.from.field]) {
 		return
 	}
@@ -307,7 +309,7 @@ func (r *Rule) quick() quick {
 
 // quickText is the way for cells of ASCII that go through cleanings and stay texts; nil where these are parsed, or slow.
 func (r *Rule) quickText() quick {
-	if r.Slow || r.Number != nil || r.Dates != nil || r.Truths != nil || r.ShortenTo > 0 {
+	if slices.ContainsFunc(r.Clean, func(c Cleaning) bool { return c.slow }) || r.Number != nil || r.Dates != nil || r.Truths != nil || r.ShortenTo > 0 {
 		return nil
 	}
 	var memory buffers

@@ -23,11 +23,17 @@ const mostText = 16 << 20
 // mostMatches is the number of matches of a pattern in a cell; a cell with more counts as one that is too long.
 const mostMatches = 1 << 20
 
-// Cleaning changes the text of a cell. It gives a part of cell, or what it writes to the memory of to.
-type Cleaning func(to, cell []byte) []byte
+// Cleaning changes the text of a cell.
+type Cleaning struct {
+	Change change
+	slow   bool // it takes longer than remembering what a cell became
+}
+
+// change returns a part of cell, or what it writes to the memory of to.
+type change func(to, cell []byte) []byte
 
 // plain are the cleanings that need nothing but their name.
-var plain = map[string]Cleaning{
+var plain = map[string]change{
 	"trim":    text.Trim,
 	"squeeze": text.Squeeze,
 	"upper":   text.Upper,
@@ -42,45 +48,48 @@ var plain = map[string]Cleaning{
 // PlainNames lists the cleanings that need nothing but their name.
 func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
 
-// Plain is the cleaning with that name; nil when there is none.
-func Plain(name string) Cleaning { return plain[name] }
+// Plain is the cleaning with that name, and whether there is one.
+func Plain(name string) (Cleaning, bool) {
+	c, ok := plain[name]
+	return Cleaning{Change: c}, ok
+}
 
 // Without leaves out the given characters.
-func Without(characters string) Cleaning { return text.Without(characters) }
+func Without(characters string) Cleaning { return Cleaning{Change: text.Without(characters)} }
 
 // AddPrefix puts the given text before cells that don't start with it.
 func AddPrefix(prefix string) Cleaning {
-	return func(to, cell []byte) []byte {
+	return Cleaning{Change: func(to, cell []byte) []byte {
 		if len(cell) == 0 || bytes.HasPrefix(cell, []byte(prefix)) {
 			return cell
 		}
 		return append(append(to[:0], prefix...), cell...)
-	}
+	}}
 }
 
 // AddSuffix puts the given text behind cells that don't end with it.
 func AddSuffix(suffix string) Cleaning {
-	return func(to, cell []byte) []byte {
+	return Cleaning{Change: func(to, cell []byte) []byte {
 		if len(cell) == 0 || bytes.HasSuffix(cell, []byte(suffix)) {
 			return cell
 		}
 		return append(append(to[:0], cell...), suffix...)
-	}
+	}}
 }
 
 // DropPrefix takes the given text off the start.
 func DropPrefix(prefix string) Cleaning {
-	return func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) }
+	return Cleaning{Change: func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) }}
 }
 
 // DropSuffix takes the given text off the end.
 func DropSuffix(suffix string) Cleaning {
-	return func(_, cell []byte) []byte { return bytes.TrimSuffix(cell, []byte(suffix)) }
+	return Cleaning{Change: func(_, cell []byte) []byte { return bytes.TrimSuffix(cell, []byte(suffix)) }}
 }
 
 // Replace puts texts in the place of others, each wherever it stands, one after the other.
 func Replace(old, new string) Cleaning {
-	return func(to, cell []byte) []byte {
+	return Cleaning{Change: func(to, cell []byte) []byte {
 		if old == "" || !bytes.Contains(cell, []byte(old)) {
 			return cell
 		}
@@ -93,29 +102,29 @@ func Replace(old, new string) Cleaning {
 			to = append(append(to, cell[:at]...), new...)
 			cell = cell[at+len(old):]
 		}
-	}
+	}}
 }
 
 // Pad puts fill before cells until they have width characters; blank cells stay so.
 func Pad(width int, fill rune) Cleaning {
-	return func(to, cell []byte) []byte {
+	return Cleaning{Change: func(to, cell []byte) []byte {
 		if len(cell) == 0 {
 			return cell
 		}
 		return text.Padded(to, cell, width, fill)
-	}
+	}}
 }
 
 // Part keeps one of the parts between which at stands, from 1, without the blanks around it; -1 is the last. A cell
 // without that part becomes blank.
 func Part(number int, at string) Cleaning {
-	return func(_, cell []byte) []byte {
+	return Cleaning{Change: func(_, cell []byte) []byte {
 		if number < 0 {
 			parts := bytes.Count(cell, []byte(at)) + 1
 			return nth(cell, at, parts+1+number)
 		}
 		return nth(cell, at, number)
-	}
+	}}
 }
 
 func nth(cell []byte, at string, number int) []byte {
@@ -139,14 +148,14 @@ func nth(cell []byte, at string, number int) []byte {
 func Regex(pattern, becomes string) (Cleaning, error) {
 	re, err := regexp.Compile(pattern)
 	if err != nil {
-		return nil, fault.InvalidValue{What: fmt.Sprintf("can't be %q: %s", pattern, fault.OfPattern(err)),
+		return Cleaning{}, fault.InvalidValue{What: fmt.Sprintf("can't be %q: %s", pattern, fault.OfPattern(err)),
 			Do: "patterns are those of RE2; put them in single quotes"}
 	}
 	pieces, err := template(becomes, re)
 	if err != nil {
-		return nil, err
+		return Cleaning{}, err
 	}
-	replace := func(to, cell []byte) []byte {
+	replace := change(func(to, cell []byte) []byte {
 		if !re.Match(cell) {
 			return cell
 		}
@@ -163,18 +172,18 @@ func Regex(pattern, becomes string) (Cleaning, error) {
 			to, done = appendPieces(append(to, cell[done:m[0]]...), pieces, cell, m), m[1]
 		}
 		return append(to, cell[done:]...)
-	}
+	})
 	if straight := text.StraightOf(pattern); straight != nil {
-		return inStraight(straight, pieces, replace), nil
+		return Cleaning{Change: inStraight(straight, pieces, replace)}, nil
 	}
-	return replace, nil
+	return Cleaning{replace, true}, nil
 }
 
 // longestStraight is the length of the cells up to which a straight pattern is tried at each place.
 const longestStraight = 1 << 10
 
 // inStraight replaces the matches of a straight pattern in cells of ASCII; others is for other cells.
-func inStraight(pattern *text.Straight, pieces []piece, others Cleaning) Cleaning {
+func inStraight(pattern *text.Straight, pieces []piece, others change) change {
 	return func(to, cell []byte) []byte {
 		if len(cell) > longestStraight || !text.Plain(cell) {
 			return others(to, cell)

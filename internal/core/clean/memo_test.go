@@ -21,10 +21,11 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
       Dues: {number: "€1.234,5"}
       Day: {date: dd/MM/yyyy}
       Tons: {clean: {drop_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
+      Note: {clean: [squeeze, upper, {replace: {"&": and}}, {regex: '^(\d+)-(\d+)$', becomes: $2/$1}], default: none}
 `
 	r := seeded.Rand(t)
 	var csv strings.Builder
-	csv.WriteString("Name;Dues;Day;Tons\n")
+	csv.WriteString("Name;Dues;Day;Tons;Note\n")
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	for range 30_000 {
 		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)),
@@ -33,11 +34,13 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 			fmt.Sprintf("%d.%03d,%02d", 1+r.IntN(99), r.IntN(1000), r.IntN(100)), fmt.Sprint(r.Uint64()))
 		day := pick("14/03/2026", "31/02/2026", "1/1/26", "",
 			fmt.Sprintf("%02d/%02d/%04d", r.IntN(32), r.IntN(13), r.IntN(9999)))
-		fmt.Fprintf(&csv, "%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"))
+		note := pick(" a  b ", "", "  ", "#N/A", "#1", "Ærø  quay", "1.23457E+11", "quill & daughters",
+			fmt.Sprintf("%d-%d", r.IntN(1000), r.IntN(99)))
+		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note)
 	}
 	k := folder{t, t.TempDir()}
 	alone := k.cleaned(csv.String(), rules)
-	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
+	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note]}}\n")
 	require.Len(t, needed, len(alone))
 	bad := 0
 	for i := range alone {
@@ -51,10 +54,10 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	assert.Greater(t, bad, 1000)
 
 	short, _, _ := k.rows(csv.String(), rules)
-	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons]}}\n")
+	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note]}}\n")
 	defer short.Close()
 	defer long.Close()
-	assert.Len(t, short.Effects(), 4)
+	assert.Len(t, short.Effects(), 5)
 	assert.Equal(t, long.Effects(), short.Effects(), "what the rules did")
 }
 

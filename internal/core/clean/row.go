@@ -309,7 +309,7 @@ func (k *rowCleaner) clean(i int, c *column, to *cell, typed bool) {
 // through puts a cell through cleanings.
 func (r *buffers) through(all []Cleaning, text []byte) []byte {
 	for _, clean := range all {
-		made := clean(r.texts[r.next][:0], text)
+		made := clean.Change(r.texts[r.next][:0], text)
 		if !inside(made, text) {
 			r.texts[r.next] = made
 			r.next ^= 1

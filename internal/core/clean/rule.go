@@ -19,7 +19,6 @@ type Located struct {
 type Rule struct {
 	BlankIs   WordSet    // cells that mean nothing, before the cleanings and behind them
 	Clean     []Cleaning // in this order
-	Slow      bool       // one of them takes longer than it does to remember what a cell became
 	Recode    *Recode
 	Split     *Split // the cleaned cell in parts
 	Number    *notation.Numbers

@@ -111,7 +111,6 @@ type decoder struct {
 	path     string
 	resolve  func(name string) string
 	problems []fault.Problem
-	slow     bool // a cleaning was read that takes long
 }
 
 func (d *decoder) problem(at Place, what, do string) {

@@ -15,7 +15,6 @@ import (
 	"ladle/internal/core/clean"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/notation"
-	"ladle/internal/core/text"
 )
 
 // Said is the text as package clean takes it.
@@ -88,12 +87,8 @@ type ruling struct {
 func (d *decoder) rule(n ast.Node, what string, zone *time.Location, more map[string]func(ast.Node)) clean.Rule {
 	r := &ruling{Rule: clean.Rule{Zone: zone}, pivot: notation.NoPivot}
 	keys := map[string]func(ast.Node){
-		"blank_is": func(n ast.Node) { r.BlankIs = clean.NewWords(values(d.list(n, "blank_is:"))...) },
-		"clean": func(n ast.Node) {
-			d.slow = false
-			r.Clean = d.cleanings(n)
-			r.Slow = d.slow
-		},
+		"blank_is":    func(n ast.Node) { r.BlankIs = clean.NewWords(values(d.list(n, "blank_is:"))...) },
+		"clean":       func(n ast.Node) { r.Clean = d.cleanings(n) },
 		"recode":      func(n ast.Node) { r.values = d.recode(n) },
 		"recode_file": d.into(&r.file, "recode_file:"),
 		"recode_others": choice(d, &r.others, "recode_others:", clean.KeepOthers, clean.SetAsideOthers,
@@ -313,7 +308,7 @@ func (d *decoder) cleanings(n ast.Node) (all []clean.Cleaning) {
 			continue
 		}
 		t := d.scalar(n, "a cleaning")
-		if c := clean.Plain(t.Value); c != nil {
+		if c, ok := clean.Plain(t.Value); ok {
 			all = append(all, c)
 			continue
 		}
@@ -367,7 +362,6 @@ func (d *decoder) cleaning(n ast.Node) (all []clean.Cleaning) {
 	case regex.Given():
 		c, err := clean.Regex(regex.Value, becomes.Value)
 		d.took(regex, "regex:", err)
-		d.slow = d.slow || text.StraightOf(regex.Value) == nil
 		return []clean.Cleaning{c}
 	case width > 0:
 		if using.Given() {

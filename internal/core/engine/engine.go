@@ -127,7 +127,8 @@ type Reader interface {
 	CountFrom(ctx context.Context, t *schema.Table, first int64) (int64, error)
 
 	// Scan returns the wanted columns of all rows to sink, in batches, in no order. A value that is not one of the
-	// column's declared type comes as value.Bad. The batch is reused once sink is back.
+	// column's declared type comes as value.Bad. The batch is reused once sink is back. More rows may be on their way
+	// while sink works: it must call no method but Fold.
 	Scan(ctx context.Context, t *schema.Table, columns []string, sink func(*value.Batch) error) error
 
 	// Among is Scan for the rows for which a condition, in SQL, holds. The condition is an expression that the person

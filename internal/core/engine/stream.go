@@ -7,7 +7,7 @@ import (
 	"ladle/internal/core/value"
 )
 
-// A driver gives up to so many rows, or bytes of them, at a time.
+// A driver hands over at most so many rows, or about so many bytes of them, at a time.
 const (
 	blockRows  = 512
 	blockBytes = 256 << 10

@@ -6,7 +6,6 @@ package load
 import (
 	"context"
 	"errors"
-	"slices"
 	"time"
 
 	"ladle/internal/core/changes"
@@ -115,7 +114,7 @@ type run struct {
 	adding   script.Additions         // of a script in standard SQL
 	loaded   map[int]spool.RowSet     // lines that earlier runs have loaded, by the step: they are left out
 	parts    *parts                   // of a load in parts
-	trusted  bool                     // the database was not asked to follow relations
+	trusted  bool                     // the database may have looked up no parents, see trust
 	sums     func() ([]string, error) // the checksums of the inputs, see sumUp
 }
 
@@ -419,29 +418,6 @@ func (r *run) once(ctx context.Context, shown *report.Report, careful bool) (aga
 		return false, err
 	}
 	return false, r.finish(ctx, tx, w, earlier, book)
-}
-
-// trust tells the transaction which relations are followed before the commit. A careful one follows them itself, so that it
-// finds the rows to which something else gives other parents than they were sent with.
-func (r *run) trust(ctx context.Context, tx engine.Tx, w *write.Writer, careful bool) error {
-	t, able := tx.(engine.Truster)
-	r.trusted = false
-	if !able || careful {
-		return nil
-	}
-	in := w.Proof(ctx)
-	in.Level = r.Level
-	r.trusted = true
-	return t.Trust(ctx, in.Followed())
-}
-
-// mistrusts is engine.ErrCareful where rows refer to nothing that the database was not asked to look at.
-func (r *run) mistrusts(results []check.Result) error {
-	if r.trusted && slices.ContainsFunc(results, func(c check.Result) bool { return c.Check == "relations" && !c.OK }) {
-		r.trusted = false
-		return engine.ErrCareful
-	}
-	return nil
 }
 
 // stops is why the load must stop before the first write; nil when it need not. shown is what a person was asked about.

@@ -41,7 +41,16 @@ func (t *tx) Trust(ctx context.Context, tables []*schema.Table) error {
 	return err
 }
 
-// follow has the server look up the parents of rows that are written next, or not: those that are added to a trusted table.
+// ready waits for what is under way, and has the server look up parents, for what isn't adding rows.
+func (t *tx) ready(ctx context.Context) error {
+	if err := t.Settle(); err != nil {
+		return err
+	}
+	return t.follow(ctx, nil)
+}
+
+// follow has the server look up the parents of rows that are written next, unless they are added to a trusted table
+// (dev.mysql.com/doc/refman/8.0/en/server-system-variables.html#sysvar_foreign_key_checks).
 func (t *tx) follow(ctx context.Context, added *schema.Table) error {
 	trust := slices.Contains(t.trusted, added)
 	if trust == t.trusting {
@@ -51,9 +60,8 @@ func (t *tx) follow(ctx context.Context, added *schema.Table) error {
 		return err
 	}
 	t.trusting = trust
-	return t.db.exec(ctx, followed[trust])
+	if trust {
+		return t.db.exec(ctx, "SET foreign_key_checks = 0")
+	}
+	return t.db.exec(ctx, "SET foreign_key_checks = 1")
 }
-
-// followed are the statements that have the server follow relations, or, in a trusted table, not
-// (dev.mysql.com/doc/refman/8.0/en/server-system-variables.html#sysvar_foreign_key_checks).
-var followed = map[bool]string{false: "SET foreign_key_checks = 1", true: "SET foreign_key_checks = 0"}

@@ -195,7 +195,7 @@ func (t *tx) insertEach(ctx context.Context, table *schema.Table, columns []stri
 // Update stages the rows and joins the table with them.
 func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []string,
 	rows *value.Batch) ([]engine.Rejection, error) {
-	if err := errors.Join(t.Settle(), t.follow(ctx, nil)); err != nil {
+	if err := t.ready(ctx); err != nil {
 		return nil, err
 	}
 	if err := t.db.stage(ctx, changed, table, append(slices.Clone(by), columns...), rows); err != nil {
@@ -223,7 +223,7 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 
 // Remove stages the keys and joins the table with them.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
-	if err := errors.Join(t.Settle(), t.follow(ctx, nil)); err != nil {
+	if err := t.ready(ctx); err != nil {
 		return 0, err
 	}
 	remove := t.db.remove
@@ -316,13 +316,7 @@ func (d *Database) refuses(err error) bool {
 
 func (t *tx) release(ctx context.Context) error {
 	t.db.working = false
-	if t.trusting {
-		t.trusting = false
-		if err := t.db.exec(ctx, followed[false]); err != nil {
-			return err
-		}
-	}
-	return errors.Join(t.db.exec(ctx, "UNLOCK TABLES"), t.db.exec(ctx, "SET autocommit = 1"))
+	return errors.Join(t.follow(ctx, nil), t.db.exec(ctx, "UNLOCK TABLES"), t.db.exec(ctx, "SET autocommit = 1"))
 }
 
 // Rollback ends the transaction; where the connection is gone, the server has done so itself.

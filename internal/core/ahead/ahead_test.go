@@ -41,6 +41,9 @@ func TestOf(t *testing.T) {
 		assert.Equal(t, c.want, used, name)
 		assert.True(t, produced, "%s: both are done", name)
 	}
-	err := Of(func(func(int) error) error { panic("boom") }, func(int) error { return nil })
+	err := Of(func(give func(int) error) error {
+		none := make([]int, 0)
+		return give(none[len(none)]) // a fault of the program
+	}, func(int) error { return nil })
 	assert.ErrorContains(t, err, "ladle itself has a fault, in ladle/internal/core/ahead.TestOf")
 }

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
@@ -69,7 +68,7 @@ func (n *Near) Each(name string, visit func(i int) bool) {
 // letters leaves the letters and digits of a name, without case and accents.
 func (n *Near) letters(name string) letters {
 	l := letters{given: name, runes: make([]rune, 0, len(name))}
-	if !isASCII(name) {
+	if !Plain([]byte(name)) {
 		name = norm.NFKD.String(n.fold.String(name))
 	}
 	digits := 0
@@ -93,15 +92,6 @@ func (n *Near) letters(name string) letters {
 		}, name)
 	}
 	return l
-}
-
-func isASCII(name string) bool {
-	for i := range len(name) {
-		if name[i] >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
 }
 
 // leaves gives take the hash of the letters, and of what is left of them without each one of them. A hash is the

@@ -1,0 +1,139 @@
+package check
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"ladle/internal/core/engine"
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// pointer follows one relation: the distinct values of the children are looked up among the parents in bulk.
+type pointer struct {
+	tx       engine.Tx
+	relation schema.Relation
+	parent   *schema.Table
+	types    []value.Type
+	wanted   map[string]bool
+	values   *value.Batch
+	lost     int64
+	lines    []string
+}
+
+func newPointer(tx engine.Tx, r schema.Relation) *pointer {
+	p := &pointer{tx: tx, relation: r, parent: r.ParentTable, wanted: map[string]bool{}}
+	for _, name := range r.ParentColumns {
+		p.types = append(p.types, p.parent.Column(name).Type)
+	}
+	p.values = value.NewBatch(p.types)
+	return p
+}
+
+// add takes the values of child rows; a row with a NULL among them refers to nothing and needs nothing.
+func (p *pointer) add(ctx context.Context, children *value.Batch) error {
+	children = p.asParents(children)
+	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, children)
+	if err != nil {
+		return err
+	}
+	for row, id := range ids {
+		if p.wanted[string(id)] || blank(children, row) {
+			continue
+		}
+		p.wanted[string(id)] = true
+		for i := range p.values.Columns {
+			p.values.Columns[i].AppendFrom(&children.Columns[i], row)
+		}
+	}
+	if len(p.wanted) < mayRepeat {
+		return nil
+	}
+	return p.look(ctx)
+}
+
+func blank(b *value.Batch, row int) bool {
+	return slices.ContainsFunc(b.Columns, func(c value.Column) bool { return c.States[row] == value.Null })
+}
+
+// asParents reads the children's values as those of the parent's columns, where these are of another type.
+func (p *pointer) asParents(children *value.Batch) *value.Batch {
+	out := &value.Batch{Columns: slices.Clone(children.Columns)}
+	for i, t := range p.types {
+		c := &children.Columns[i]
+		if c.Kind == t.Kind && c.Scale == t.Scale {
+			continue
+		}
+		out.Columns[i] = value.NewColumn(t)
+		for row := range c.Len() {
+			// what is no such value becomes Bad and is not found
+			_ = value.Parse(&out.Columns[i], t, c.AppendText(nil, row))
+		}
+	}
+	return out
+}
+
+// look asks for all values collected so far.
+func (p *pointer) look(ctx context.Context) error {
+	if len(p.wanted) == 0 {
+		return nil
+	}
+	by := p.relation.ParentColumns
+	there := func(b *value.Batch) error {
+		ids, err := identities(ctx, p.tx, p.parent, by, b)
+		for _, id := range ids {
+			delete(p.wanted, string(id))
+		}
+		return err
+	}
+	err := error(nil)
+	if dense := p.dense(); dense != nil {
+		var back value.Batch
+		if err = p.tx.ReadBack(ctx, p.parent, by, dense, by, &back); err == nil {
+			err = there(&back)
+		}
+	} else {
+		err = p.tx.Probe(ctx, p.parent, by, p.values, by, there)
+	}
+	if err != nil {
+		return err
+	}
+	p.lost += int64(len(p.wanted))
+	p.tell(ctx)
+	clear(p.wanted)
+	p.values.Reset()
+	return nil
+}
+
+// sparse is how many times more locators than values a run may have in which they are looked for.
+const sparse = 4
+
+// dense returns the run of locators in which the values lie, when they are locators and lie so close together that
+// reading the run is less work than looking each of them up; else nil.
+func (p *pointer) dense() *value.Batch {
+	if by := p.relation.ParentColumns; len(by) != 1 || by[0] != p.parent.Locator || p.values.Len() == 0 {
+		return nil
+	}
+	numbers := p.values.Columns[0].Nums
+	least, most := slices.Min(numbers), slices.Max(numbers)
+	if most-least >= sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States,
+		func(s value.State) bool { return s != value.Given }) {
+		return nil
+	}
+	run := value.NewBatch(p.types)
+	for n := least; n <= most; n++ {
+		run.Columns[0].AppendNum(n)
+	}
+	return run
+}
+
+func (p *pointer) tell(ctx context.Context) {
+	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, p.values)
+	for row, id := range ids {
+		if err == nil && p.wanted[string(id)] && len(p.lines) < mostProblems {
+			p.lines = append(p.lines, fmt.Sprintf("%s: %s has no such row",
+				describe(p.relation.Columns, p.values.Columns, row), p.parent.Name))
+		}
+	}
+}

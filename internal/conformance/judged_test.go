@@ -1,6 +1,7 @@
 package conformance
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -119,4 +120,43 @@ func TestMostDecidesByColumn(t *testing.T) {
 			rows:  []string{"1|1|NULL", "2|2|1", "3|3|1"},
 		},
 	})
+}
+
+// TestConstraintsThatOnlyTheServerCanJudge: of many rows, those that a CHECK constraint with a function of the person's own
+// keeps out are set aside, whether it says no or has no result, and so are those that something else keeps out.
+func TestConstraintsThatOnlyTheServerCanJudge(t *testing.T) {
+	const functions = `CREATE FUNCTION deep(n int) RETURNS bool LANGUAGE plpgsql AS $$ BEGIN RETURN 10 / n > 1; END $$;
+		CREATE FUNCTION mine() RETURNS int LANGUAGE sql AS $$ SELECT 3 $$;
+		CREATE FUNCTION no() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN IF new.n = 1 THEN RAISE 'no ones'; END IF;
+			RETURN new; END $$;
+		CREATE TABLE stay (id int GENERATED ALWAYS AS IDENTITY PRIMARY KEY, code text UNIQUE, n int, note text DEFAULT 'x',
+			CONSTRAINT deep_enough CHECK (deep(n)), CONSTRAINT not_mine CHECK (n <> mine() OR note <> 'x'));
+		INSERT INTO stay (code, n) VALUES ('c8', 2), ('c9', 2);`
+	for name, trigger := range map[string]string{"alone": "", "with a trigger": "CREATE TRIGGER no BEFORE INSERT ON stay FOR " +
+		"EACH ROW EXECUTE FUNCTION no();"} {
+		t.Run(name, func(t *testing.T) {
+			w := newWorld(t, servers["postgres"], functions+trigger)
+			w.write("in.csv", "C,N\nc0,0\nc1,1\nc2,2\nc3,3\nc4,4\nc5,5\nc6,\nc7,7\nc8,8\nc9,4\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\ntables: {stay: {from: in, "+
+				"key: code, already_there: update, columns: {code: C, n: N}}}\n")
+			doc, out := w.load("load")
+			require.Equal(t, 4, doc.Status, out.stdout+out.stderr)
+			asides := []string{"2: the database rejects the row: division by zero",
+				"3: the database rejects the row: no ones",
+				"5: the database rejects the row: CHECK constraint failed: not_mine; n is 3",
+				"9: the database rejects the row: CHECK constraint failed: deep_enough; n is 7",
+				"10: the database rejects the row: CHECK constraint failed: deep_enough; n is 8"}
+			rows := []string{"c1|1", "c2|2", "c4|4", "c5|5", "c6|NULL", "c8|2", "c9|4"}
+			if trigger == "" {
+				asides = slices.Delete(asides, 1, 2)
+			} else {
+				rows = rows[1:]
+			}
+			for i := range asides {
+				asides[i] = "in.csv:" + asides[i]
+			}
+			assert.Equal(t, asides, doc.asides())
+			assert.Equal(t, rows, w.query("SELECT code, n FROM stay ORDER BY code"))
+		})
+	}
 }

@@ -198,6 +198,20 @@ func (b *Batch) Clone() *Batch {
 	return clone
 }
 
+// Some returns a copy of the rows from start to end, or of those of them that keep says.
+func (b *Batch) Some(start, end int, keep func(row int) bool) *Batch {
+	some := &Batch{Columns: make([]Column, len(b.Columns))}
+	for i := range b.Columns {
+		some.Columns[i] = Column{Kind: b.Columns[i].Kind, Scale: b.Columns[i].Scale}
+		for row := start; row < end; row++ {
+			if keep == nil || keep(row) {
+				some.Columns[i].AppendFrom(&b.Columns[i], row)
+			}
+		}
+	}
+	return some
+}
+
 // Reset empties the batch and keeps its memory.
 func (b *Batch) Reset() {
 	for i := range b.Columns {

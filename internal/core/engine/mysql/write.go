@@ -173,13 +173,7 @@ func (t *tx) insertEach(ctx context.Context, table *schema.Table, columns []stri
 	if !t.db.compound {
 		return nil, false, nil
 	}
-	part := value.NewBatch(engine.Types(table, columns))
-	for i := range part.Columns {
-		for row := start; row < end; row++ {
-			part.Columns[i].AppendFrom(&rows.Columns[i], row)
-		}
-	}
-	if err := t.db.stage(ctx, changed, table, columns, part); unstaged(err) {
+	if err := t.db.stage(ctx, changed, table, columns, rows.Some(start, end, nil)); unstaged(err) {
 		return nil, false, nil
 	} else if err != nil {
 		return nil, false, err

@@ -11,6 +11,7 @@ import (
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
 // carefully finds all rows that the server rejects.
@@ -82,6 +83,42 @@ END`
 // rejecting are the conditions that are about a row; see rejects.
 const rejecting = `data_exception OR integrity_constraint_violation OR with_check_option_violation OR plpgsql_error ` +
 	`OR triggered_action_exception OR triggered_data_change_violation`
+
+// each runs a statement for each row from start to end, but for those that surely break a CHECK constraint; see oneByOne.
+func (t *tx) each(ctx context.Context, table *schema.Table, columns []string, statement rowByRow, rows *value.Batch,
+	start, end int) (rejected []engine.Rejection, done int64, able bool, err error) {
+	rows = rows.Some(start, end, nil)
+	why, err := t.breaking(ctx, table, columns, rows)
+	if err != nil {
+		return nil, 0, false, err
+	}
+	kept := rows.Some(0, rows.Len(), func(row int) bool { return why[row] == "" })
+	if kept.Len() > 0 {
+		rejected, done, able, err = t.db.oneByOne(ctx, statement, arrays(kept, engine.Types(table, columns), 0, kept.Len()))
+		if err != nil || !able {
+			return nil, 0, able, err
+		}
+	}
+	return among(rejected, why, rows.Len()), done, true, nil
+}
+
+// among brings what was said of rows that are known to be bad together with what was said of the others, which were counted
+// without those.
+func among(others []engine.Rejection, known map[int]string, rows int) (all []engine.Rejection) {
+	other := 0
+	for i := range rows {
+		if why, bad := known[i]; bad {
+			all = append(all, engine.Rejection{Row: i, Why: why})
+			continue
+		}
+		if len(others) > 0 && others[0].Row == other {
+			all = append(all, engine.Rejection{Row: i, Why: others[0].Why})
+			others = others[1:]
+		}
+		other++
+	}
+	return all
+}
 
 // oneByOne runs a statement for each row of arrays, and returns those that the server rejects, and how many rows were
 // changed. Where it can't, nothing is done and able is false. The numbers of the rows are those in the arrays.

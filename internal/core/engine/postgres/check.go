@@ -1,13 +1,16 @@
 package postgres
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/jackc/pgerrcode"
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"ladle/internal/core/engine"
@@ -82,4 +85,58 @@ func (d *Database) numbers(ctx context.Context, query string, arguments [][]byte
 		return nil, err
 	}
 	return all, nil
+}
+
+// sentChecks are the enforced CHECK constraints of a table that speak of columns among those of rows that are sent, and of
+// nothing else: what these rows break, they break whatever stands in their other columns. There are none where triggers may
+// change the rows first.
+func (t *tx) sentChecks(ctx context.Context, table *schema.Table, columns []string) (all []schema.Check, err error) {
+	if len(table.Triggers) > 0 {
+		return nil, nil
+	}
+	if t.checks[table] == nil {
+		t.checks[table] = []tableCheck{}
+		err = t.db.each(ctx, `SELECT c.conname, pg_catalog.pg_get_expr(c.conbin, c.conrelid), ARRAY(SELECT a.attname::pg_catalog.text
+			FROM pg_catalog.unnest(c.conkey) k(n) LEFT JOIN pg_catalog.pg_attribute a ON a.attrelid = c.conrelid
+				AND a.attnum = k.n AND k.n OPERATOR(pg_catalog.>) 0)
+			FROM pg_catalog.pg_constraint c WHERE c.contype = 'c' AND c.conrelid = $1::pg_catalog.regclass
+				AND coalesce(pg_catalog.to_jsonb(c)->>'conenforced', 'true') = 'true' ORDER BY c.conname`,
+			func(row pgx.Rows) error {
+				var c tableCheck
+				err := row.Scan(&c.Name, &c.Condition, &c.columns)
+				t.checks[table] = append(t.checks[table], c)
+				return err
+			}, t.db.table(table))
+	}
+	for _, c := range t.checks[table] {
+		if !slices.ContainsFunc(c.columns, func(name *string) bool { return name == nil || !slices.Contains(columns, *name) }) {
+			all = append(all, c.Check)
+		}
+	}
+	return all, err
+}
+
+// tableCheck is a CHECK constraint with the columns that it speaks of; nil for what is none of the table's.
+type tableCheck struct {
+	schema.Check
+	columns []*string
+}
+
+// breaking finds the rows that a CHECK constraint of the table surely keeps out, and why, without having each of them
+// refused: that is most of the time that many of them would take.
+func (t *tx) breaking(ctx context.Context, table *schema.Table, columns []string, rows *value.Batch) (map[int]string, error) {
+	why := map[int]string{}
+	checks, err := t.sentChecks(ctx, table, columns)
+	for _, c := range checks {
+		broken, err := t.db.broken(ctx, table, c, columns, rows)
+		if err != nil {
+			return nil, err
+		}
+		for _, x := range broken {
+			if why[x.Row] == "" {
+				why[x.Row] = cmp.Or(x.Why, checkFailed(c.Name))
+			}
+		}
+	}
+	return why, err
 }

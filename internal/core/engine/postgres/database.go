@@ -188,7 +188,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	}
 	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, rehearsal: mode&engine.Rehearsal != 0,
 		careful: mode&engine.Careful != 0, numbered: map[*schema.Table]bool{},
-		given: map[string][]engine.Span{}}
+		given: map[string][]engine.Span{}, checks: map[*schema.Table][]tableCheck{}}
 	statements, err := engine.Missing(ctx, d, own, definition, d.addition)
 	if err != nil {
 		return nil, errors.Join(err, t.Rollback())

@@ -32,6 +32,7 @@ type tx struct {
 	numbered  map[*schema.Table]bool // the tables that got rows with locators
 	rehearsal bool
 	given     map[string][]engine.Span // numbers that this transaction was given, by table
+	checks    map[*schema.Table][]tableCheck
 }
 
 // Reserve reserves locators once nothing is under way.
@@ -93,7 +94,7 @@ func (t *tx) Insert(ctx context.Context, table *schema.Table, columns []string, 
 			_, err := t.db.conn.PgConn().CopyFrom(ctx, bytes.NewReader(lines(rows, kinds, start, end)), statement)
 			return err
 		}, func(start, end int) ([]engine.Rejection, bool, error) {
-			rejected, _, able, err := t.db.oneByOne(ctx, single, arrays(rows, kinds, start, end))
+			rejected, _, able, err := t.each(ctx, table, columns, single, rows, start, end)
 			return rejected, able, err
 		})
 	}
@@ -129,7 +130,7 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 		return t.carefully(ctx, rows.Len(), func(start, end int) error {
 			return change(arrays(rows, kinds, start, end), end-start)
 		}, func(start, end int) ([]engine.Rejection, bool, error) {
-			rejected, done, able, err := t.db.oneByOne(ctx, update, arrays(rows, kinds, start, end))
+			rejected, done, able, err := t.each(ctx, table, all, update, rows, start, end)
 			if able && err == nil {
 				err = t.db.allUpdated(done, end-start-len(rejected))
 			}
@@ -254,10 +255,13 @@ func refusal(err error) (row int, why string, refused bool) {
 	}
 	why = said.Message
 	if said.ConstraintName != "" && said.Code == pgerrcode.CheckViolation {
-		why = "CHECK constraint failed: " + said.ConstraintName
+		why = checkFailed(said.ConstraintName)
 	}
 	return row, why, true
 }
+
+// checkFailed says that a row breaks a CHECK constraint.
+func checkFailed(name string) string { return "CHECK constraint failed: " + name }
 
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,

@@ -106,9 +106,6 @@ func (p *pointer) look(ctx context.Context) error {
 	return nil
 }
 
-// sparse is how many times more locators than values a run may have in which they are looked for.
-const sparse = 4
-
 // dense returns the run of locators in which the values lie, when they are locators and lie so close together that
 // reading the run is less work than looking each of them up; else nil.
 func (p *pointer) dense() *value.Batch {
@@ -117,7 +114,7 @@ func (p *pointer) dense() *value.Batch {
 	}
 	numbers := p.values.Columns[0].Nums
 	least, most := slices.Min(numbers), slices.Max(numbers)
-	if most-least >= sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States,
+	if most-least >= engine.Sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States,
 		func(s value.State) bool { return s != value.Given }) {
 		return nil
 	}

@@ -24,6 +24,7 @@ type reader struct {
 	cells   int64
 	lines   []string
 	excused []bool // of names
+	near    engine.Near
 }
 
 func newReader(tx engine.Tx, w Work) *reader {
@@ -235,18 +236,16 @@ func pointing(sent *value.Batch) *value.Batch {
 // read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read
 // as a part of the index, and put in order here.
 func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
-	if len(r.By) < 2 || keys.Columns[0].Kind != value.Int || keys.Len() == 0 {
-		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
-	}
-	numbers := keys.Columns[0].Nums
-	least, most := slices.Min(numbers), slices.Max(numbers)
-	if most-least >= sparse*int64(len(numbers)) || !r.Table.Indexed(r.By[:1]) {
-		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
-	}
 	var read value.Batch
-	if err := r.tx.Between(ctx, r.Table, r.By[0], least, most, r.names,
-		engine.Collect(&read, r.Table, r.names)); err != nil {
-		return err
+	near := false
+	if len(r.By) > 1 {
+		var err error
+		if near, err = r.near.Read(ctx, r.tx, r.Table, r.By, keys, r.names, &read); err != nil {
+			return err
+		}
+	}
+	if !near {
+		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
 	}
 	places := map[string]int{}
 	have, err := identities(ctx, r.tx, r.Table, r.By, &value.Batch{Columns: read.Columns[:len(r.By)]})

@@ -18,6 +18,7 @@ type changes struct {
 	targets []int    // the columns of the step that may change
 	also    []string // what indexes must know besides of the rows as they were
 	spool   *spool.Spool
+	near    engine.Near
 }
 
 // The columns of the spool of changes: the targets that change, a bit each, and those that differ and are kept; then
@@ -354,12 +355,11 @@ func (r *existingRows) find(i int) (at int, found bool) {
 func (c *changes) readRows(ctx context.Context, r *round, s *Step, keys *value.Batch) (*existingRows, error) {
 	columns := c.reads(s)
 	rows, compares := &existingRows{places: map[keyindex.Hash]int{}}, keyindex.New(s.Table, c.by, keyindex.Options{})
-	take := engine.Collect(&rows.batch, s.Table, columns)
-	if first, last, run := engine.Run(s.Table, c.by, keys); run {
-		if err := r.Database.Between(ctx, s.Table, c.by[0], first, last, columns, take); err != nil {
-			return nil, err
-		}
-	} else if err := r.Database.Probe(ctx, s.Table, c.by, keys, columns, take); err != nil {
+	near, err := c.near.Read(ctx, r.Database, s.Table, c.by, keys, columns, &rows.batch)
+	if err == nil && !near {
+		err = r.Database.Probe(ctx, s.Table, c.by, keys, columns, engine.Collect(&rows.batch, s.Table, columns))
+	}
+	if err != nil {
 		return nil, err
 	}
 	found, err := compares.Hashes(ctx, r.Database, value.Pointers(rows.batch.Columns[:len(c.by)]), nil)

@@ -215,7 +215,7 @@ func (t *tx) Update(ctx context.Context, table *schema.Table, by, columns []stri
 	return nil, t.db.judge(update(0, rows.Len()))
 }
 
-// Remove stages the keys and joins the table with them.
+// Remove removes a run of locators as such; else it stages the keys and joins the table with them.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
 	if err := t.ready(ctx); err != nil {
 		return 0, err
@@ -232,11 +232,16 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 }
 
 func (d *Database) remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
-	if err := d.stage(ctx, wanted, table, by, keys); err != nil {
-		return 0, err
+	first, last, run := engine.Run(table, by, keys)
+	statement := fmt.Sprintf("DELETE FROM %s WHERE %s BETWEEN %d AND %d", quote(table.Name), quote(table.Locator), first, last)
+	if !run {
+		if err := d.stage(ctx, wanted, table, by, keys); err != nil {
+			return 0, err
+		}
+		statement = fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name), wanted, quote(table.Name),
+			on(table, by))
 	}
-	done, err := d.conn.ExecContext(ctx, fmt.Sprintf("DELETE %s FROM %s w STRAIGHT_JOIN %s ON %s", quote(table.Name),
-		wanted, quote(table.Name), on(table, by)))
+	done, err := d.conn.ExecContext(ctx, statement)
 	if err != nil {
 		return 0, err
 	}

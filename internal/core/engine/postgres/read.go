@@ -69,10 +69,13 @@ func (d *Database) Among(ctx context.Context, t *schema.Table, condition string,
 // Between reads a part of an index.
 func (d *Database) Between(ctx context.Context, t *schema.Table, column string, least, most int64, columns []string,
 	sink func(*value.Batch) error) error {
-	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s OPERATOR(pg_catalog.>=) %d AND %s "+
-		"OPERATOR(pg_catalog.<=) %d ORDER BY %s", quoted(columns), d.table(t), quote(column), least, quote(column),
-		most,
-		quote(column)), nil)
+	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s ORDER BY %s", quoted(columns), d.table(t),
+		between(column, least, most), quote(column)), nil)
+}
+
+// between says that a whole number lies from least to most.
+func between(column string, least, most int64) string {
+	return fmt.Sprintf("%s OPERATOR(pg_catalog.>=) %d AND %[1]s OPERATOR(pg_catalog.<=) %[3]d", quote(column), least, most)
 }
 
 // stream returns the rows of a query, whose columns are those of t, to sink. Values come in text form.

@@ -172,10 +172,15 @@ func (d *Database) allUpdated(done int64, of int) error {
 		Do:   "a trigger or a policy prevents it; nothing was changed"})
 }
 
-// Remove joins the table with arrays of the keys, or of whole rows.
+// Remove removes a run of locators as such; else it joins the table with arrays of the keys, or of whole rows.
 func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
 	if err := t.Settle(); err != nil {
 		return 0, err
+	}
+	if first, last, run := engine.Run(table, by, keys); run {
+		done, err := t.db.conn.Exec(ctx, fmt.Sprintf("DELETE FROM %s WHERE %s", t.db.table(table),
+			between(table.Locator, first, last)))
+		return done.RowsAffected(), t.db.keptBack(table, err)
 	}
 	statement := fmt.Sprintf("DELETE FROM %s t USING %s WHERE %s", t.db.table(table), unnested(len(by)),
 		t.db.on(table, by))
@@ -184,11 +189,16 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 		sent, statement = table.Kept(), t.db.removeEqual(table)
 	}
 	done, err := t.db.byIndex(ctx, table, by, statement, arrays(keys, engine.Types(table, sent), 0, keys.Len()))
+	return done, t.db.keptBack(table, err)
+}
+
+// keptBack explains why rows could not be removed.
+func (d *Database) keptBack(t *schema.Table, err error) error {
 	var said *pgconn.PgError
 	if rejects(err) && errors.As(err, &said) {
-		err = &engine.OwnRowError{Table: table.Name, What: "let a row go", Why: said.Message}
+		err = &engine.OwnRowError{Table: t.Name, What: "let a row go", Why: said.Message}
 	}
-	return done, explain(t.db.name, err)
+	return explain(d.name, err)
 }
 
 // judge asks for a careful transaction where the server did not take a row.

@@ -134,7 +134,7 @@ func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, ke
 			}
 		}
 		known := knownBy(p.Child)
-		err := u.tx.Probe(ctx, p.Child, p.Columns, parents, append(slices.Clone(p.Columns), known...),
+		err := u.referring(ctx, t, p, parents, append(slices.Clone(p.Columns), known...),
 			func(b *value.Batch) error {
 				self := &value.Batch{Columns: b.Columns[len(p.Columns):]}
 				for row := range b.Len() {
@@ -155,6 +155,15 @@ func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, ke
 		}
 	}
 	return found, nil
+}
+
+// referring reads the rows that refer to those of t with the given keys: to a run of numbers in one go.
+func (u *undoing) referring(ctx context.Context, t *schema.Table, p schema.Link, parents *value.Batch, columns []string,
+	take func(*value.Batch) error) error {
+	if first, last, run := engine.Run(t, p.ParentColumns, parents); run && p.Child.Indexed(p.Columns) {
+		return u.tx.Between(ctx, p.Child, p.Columns[0], first, last, columns, take)
+	}
+	return u.tx.Probe(ctx, p.Child, p.Columns, parents, columns, take)
 }
 
 // knownBy lists the columns by which people know a row of t.

@@ -1,0 +1,56 @@
+package engine
+
+import (
+	"context"
+
+	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
+)
+
+// Sparse is how many times more numbers than keys there may be in a part of an index that is read to find the rows with the
+// keys: looking a key up takes about as long as reading so many rows.
+const Sparse = 4
+
+// Near reads rows with keys that start with whole numbers close together as one part of an index, since looking each of them
+// up takes longer. The zero Near is ready; it stops doing so where one such part had too many rows.
+type Near struct{ crowded bool }
+
+// Read puts the rows of t with these keys into into, and others from among them. It reports false, with nothing read, where
+// the keys are not close together. Keys are those of Reader.Probe.
+func (n *Near) Read(ctx context.Context, db Reader, t *schema.Table, by []string, keys *value.Batch, columns []string,
+	into *value.Batch) (read bool, err error) {
+	if n.crowded || !t.Indexed(by[:1]) {
+		return false, nil
+	}
+	least, most, near := span(&keys.Columns[0])
+	if !near {
+		return false, nil
+	}
+	take, rows, room := Collect(into, t, columns), 0, 2*Sparse*keys.Len()
+	err = db.Between(ctx, t, by[0], least, most, columns, func(b *value.Batch) error {
+		if rows += b.Len(); rows > room {
+			return nil
+		}
+		return take(b)
+	})
+	n.crowded = rows > room
+	return !n.crowded, err
+}
+
+// span is the least and the greatest of whole numbers, where they are near each other.
+func span(c *value.Column) (least, most int64, near bool) {
+	if c.Kind != value.Int {
+		return 0, 0, false
+	}
+	count := uint64(0)
+	for i, number := range c.Nums {
+		if c.States[i] != value.Given {
+			continue
+		}
+		if count++; count == 1 {
+			least, most = number, number
+		}
+		least, most = min(least, number), max(most, number)
+	}
+	return least, most, count > 0 && uint64(most)-uint64(least) < Sparse*count
+}

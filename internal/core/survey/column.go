@@ -12,21 +12,30 @@ import (
 
 // numbers is what was seen of a column read as numbers in one way.
 type numbers struct {
-	least, most     decimal
-	any             bool
-	whole, fraction int // the most digits before and after the point
+	least, most             decimal
+	leastNumber, mostNumber float64 // the same, where both are exact
+	exact                   bool
+	any                     bool
+	whole, fraction         int // the most digits before and after the point
 }
 
 func (n *numbers) add(d decimal) {
 	w, f := len(bytes.TrimLeft(d.whole, "0")), len(d.fraction)
 	n.whole, n.fraction = max(n.whole, w), max(n.fraction, f)
 	if !n.any || d.compare(n.least) < 0 {
-		n.least = d.clone()
+		n.extend(&n.least, d)
 	}
 	if !n.any || d.compare(n.most) > 0 {
-		n.most = d.clone()
+		n.extend(&n.most, d)
 	}
 	n.any = true
+}
+
+// extend sets the least or the greatest number.
+func (n *numbers) extend(end *decimal, d decimal) {
+	*end = d.clone()
+	n.exact = n.least.exact() && n.most.exact()
+	n.leastNumber, n.mostNumber = n.least.float(), n.most.float()
 }
 
 func (n *numbers) merge(o *numbers) {
@@ -35,10 +44,10 @@ func (n *numbers) merge(o *numbers) {
 	}
 	n.whole, n.fraction = max(n.whole, o.whole), max(n.fraction, o.fraction)
 	if !n.any || o.least.compare(n.least) < 0 {
-		n.least = o.least
+		n.extend(&n.least, o.least)
 	}
 	if !n.any || o.most.compare(n.most) > 0 {
-		n.most = o.most
+		n.extend(&n.most, o.most)
 	}
 	n.any = true
 }
@@ -128,13 +137,15 @@ func (s *stats) add(t *tally) {
 		var known *knownCell
 		if s.known != nil {
 			known = &s.known[e.hash>>8%knownCells]
-			if known.hash == e.hash && known.stored == e.stored && known.group != nil {
+			if known.hash == e.hash && known.stored == e.stored && known.group != nil && known.group.full(e.first) {
 				s.again(known, int64(e.count))
 				continue
 			}
 		}
 		s.odd = false
-		s.cell(t.text(e), source.Stored(e.stored), int64(e.count), e.first)
+		if text := t.text(e); e.stored != uint8(source.StoredBlank) || !s.plain(text, int64(e.count), e.first) {
+			s.cell(text, source.Stored(e.stored), int64(e.count), e.first)
+		}
 		if !s.odd && known != nil {
 			*known = knownCell{hash: e.hash, group: s.group, length: s.length, stored: e.stored}
 			if s.numeric {
@@ -169,7 +180,7 @@ type knownCell struct {
 }
 
 const (
-	knownCells = 1 << 13
+	knownCells = 1 << 14
 	fewColumns = 64 // of a table whose cells are remembered
 )
 

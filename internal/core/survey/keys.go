@@ -3,6 +3,7 @@ package survey
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 
 	"ladle/internal/core/spool"
@@ -133,16 +134,22 @@ func (s *sample) candidates() []*candidate {
 
 // unique reports whether columns tell the first rows apart, all but very few.
 func (s *sample) unique(columns []int) bool {
+	const nearlyUnique = 0.995
+	few := s.rows - int(math.Ceil(nearlyUnique*float64(s.rows)))
 	seen := make(map[uint64]struct{}, s.rows)
 	for row := range s.rows {
 		h := uint64(0)
 		for _, c := range columns {
 			h = joined(h, s.columns[c][row])
 		}
+		if _, repeats := seen[h]; repeats {
+			if few--; few < 0 {
+				return false
+			}
+		}
 		seen[h] = struct{}{}
 	}
-	const nearlyUnique = 0.995
-	return float64(len(seen)) >= nearlyUnique*float64(s.rows)
+	return true
 }
 
 // joined is the hash of a row whose columns so far have the hash before.

@@ -258,16 +258,31 @@ func (d decimal) String() string {
 	return s
 }
 
-// float is near the number, for histograms.
-func (d decimal) float() float64 {
-	f := 0.0
+// exactDigits is how many decimal digits a float64 always tells apart.
+const exactDigits = 15
+
+// exact reports whether a float tells the number apart from all others that do so.
+func (d decimal) exact() bool { return len(d.whole)+len(d.fraction) <= exactDigits }
+
+// powers are those of ten that are exact.
+var powers = [exactDigits + 1]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
+
+// float is the float nearest to an exact number, and near any other one.
+func (d decimal) float() (f float64) {
 	for _, c := range d.whole {
 		f = f*10 + float64(c-'0')
 	}
-	unit := 1.0
-	for _, c := range d.fraction {
-		unit /= 10
-		f += float64(c-'0') * unit
+	if d.exact() {
+		for _, c := range d.fraction {
+			f = f*10 + float64(c-'0')
+		}
+		f /= powers[len(d.fraction)]
+	} else {
+		unit := 1.0
+		for _, c := range d.fraction {
+			unit /= 10
+			f += float64(c-'0') * unit
+		}
 	}
 	if d.negative {
 		return -f

@@ -21,7 +21,7 @@ type determinant struct {
 	met    int      // values
 	full   bool
 	ids    []int32 // room: for each entry of a pass, where its value stands in held
-	fine   []int32 // room: for each entry and each other, the entry of the other that was found to be right
+	fine   []int32 // room: for each entry, the entry of one of the others that was found to be right
 }
 
 // dependent is a column that another one decides.
@@ -116,53 +116,65 @@ func (s *sample) decides(hashes []uint64, first []int32, b, repeats int) (usual 
 
 // add follows the column through a pass.
 func (d *determinant) add(p *pass, blank uint64) {
-	t := &p.tallies[d.column]
-	n := len(d.others)
-	d.ids, d.fine = d.ids[:0], d.fine[:0]
-	for range t.entries {
-		d.ids = append(d.ids, -1)
-	}
-	for range n * len(t.entries) {
-		d.fine = append(d.fine, -1)
-	}
 	if d.full {
 		return
 	}
+	t := &p.tallies[d.column]
+	d.ids = d.ids[:0]
 	for row, id := range t.ids {
-		at := d.ids[id]
-		if at == -1 {
-			at = d.place(&t.entries[id], blank, p, row)
-			d.ids[id] = at
+		if int(id) == len(d.ids) { // the first row with this entry
+			d.ids = append(d.ids, d.place(&t.entries[id], blank, p, row))
 		}
+	}
+	for i := range d.others {
+		if !d.others[i].abandoned {
+			d.follow(i, p)
+		}
+	}
+}
+
+// follow holds one of the others against what each value was found to decide.
+func (d *determinant) follow(i int, p *pass) {
+	o, n := &d.others[i], len(d.others)
+	t, u := &p.tallies[d.column], &p.tallies[o.column]
+	fine := d.fine[:0]
+	for _, at := range d.ids {
 		if at < 0 {
-			continue
+			at = nowhere
+		} else {
+			at = unseen
 		}
-		fine := d.fine[int(id)*n : int(id+1)*n]
-		for i := range d.others {
-			o := &d.others[i]
-			u := &p.tallies[o.column]
-			other := u.ids[row]
-			if fine[i] == other || o.abandoned {
-				continue
-			}
-			if u.entries[other].hash == d.held[int(at)*n+i] {
-				fine[i] = other
-				continue
-			}
+		fine = append(fine, at)
+	}
+	d.fine = fine
+	others := u.ids[:len(t.ids)]
+	for row, id := range t.ids {
+		other := others[row]
+		switch was := fine[id]; {
+		case was == other || was == nowhere:
+		case u.entries[other].hash == d.held[int(d.ids[id])*n+i]:
+			fine[id] = other
+		default:
 			o.against.add(1, p.positions[row], t.text(&t.entries[id]))
 		}
 	}
 }
 
-// place returns where a value is held; -2 for nowhere. A value that is new takes what most
+// What stands for the entry of the other that was found to be right, where there is none.
+const (
+	unseen  = -1 // yet
+	nowhere = -2 // the value is not held
+)
+
+// place returns where a value is held; or nowhere. A value that is new takes what most
 // of the first rows have, or what stands in the row.
 func (d *determinant) place(e *entry, blank uint64, p *pass, row int) int32 {
 	if e.hash == blank {
-		return -2
+		return nowhere
 	}
 	if e.id < 0 || e.id >= mostParents {
 		d.full = true
-		return -2
+		return nowhere
 	}
 	n := len(d.others)
 	for int(e.id) >= len(d.known) {

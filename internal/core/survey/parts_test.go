@@ -5,8 +5,10 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"testing"
 
+	"ladle/internal/core/source"
 	"ladle/internal/seeded"
 
 	"github.com/stretchr/testify/assert"
@@ -238,4 +240,57 @@ func TestExamplesOfNumbers(t *testing.T) {
 	}
 	assert.Equal(t, "1.234,5", writing{group: '.'}.example(',', true))
 	assert.Equal(t, "1234", writing{}.example('.', false))
+}
+
+// TestPlainCellsTakeAShortWay holds what is seen of cells by the short ways, for plain ones and for those that were met before,
+// against what the long way sees.
+func TestPlainCellsTakeAShortWay(t *testing.T) {
+	r := seeded.Rand(t)
+	digits := func(n int) string {
+		b := make([]byte, n)
+		for i := range b {
+			b[i] = byte('0' + r.IntN(10))
+		}
+		return string(b)
+	}
+	kinds := []func() string{
+		func() string { return digits(1 + r.IntN(17)) },
+		func() string { return digits(r.IntN(9)) + "." + digits(r.IntN(8)) },
+		func() string { return strconv.Itoa(r.IntN(1000)) + "." + strconv.Itoa(r.IntN(100)) },
+		func() string { return fmt.Sprintf("%d-%02d-%02d", 900+r.IntN(2000), r.IntN(14), r.IntN(33)) },
+		func() string {
+			return fmt.Sprintf("20%s-%02d-%02d%c%02d:%02d", digits(2), 1+r.IntN(12), 1+r.IntN(28), " T-"[r.IntN(3)],
+				r.IntN(25), r.IntN(61))
+		},
+		func() string {
+			return []string{"Quay", "", " 7", "-3", "1,5", "7:30", "£5", "2026-02-30", "12-4"}[r.IntN(9)]
+		},
+	}
+	for round := range seeded.Rounds(60) {
+		short, long := newStats(1), newStats(1)
+		long.known = nil
+		for chunk := range 12 {
+			var cells []string
+			for range 60 {
+				kind := kinds[round%len(kinds)]
+				if r.IntN(12) == 0 {
+					kind = kinds[r.IntN(len(kinds))]
+				}
+				cells = append(cells, kind())
+			}
+			tl := tallyOf(cells)
+			for i := range tl.entries {
+				tl.entries[i].first += int64(1000 * chunk)
+				e := &tl.entries[i]
+				long.cell(tl.text(e), source.StoredBlank, int64(e.count), e.first)
+			}
+			short.add(tl)
+		}
+		for _, s := range []*stats{short, long} {
+			s.settle()
+			s.known, s.met, s.metAgain, s.group, s.groupFits, s.bucketLast, s.length = nil, 0, 0, nil, 0, nil, 0
+			s.odd, s.numeric, s.number, s.kind = false, false, 0, 0
+		}
+		require.Equal(t, long, short)
+	}
 }

@@ -221,6 +221,7 @@ func TestSpotsKeepTheFirst(t *testing.T) {
 	}
 	a.merge(b)
 	assert.Equal(t, int64(30), a.count)
+	assert.Equal(t, b.first, a.first, "they stand before all of a")
 	b.add(1, 5, []byte("c"))
 	assert.Equal(t, []place{{0, "b"}, {5, "c"}, {10, "b"}, {20, "b"}, {30, "b"}}, b.first)
 }

@@ -30,10 +30,8 @@ func (s *places) add(n int64, position int64, cell []byte) {
 
 func (s *places) merge(o *places) {
 	s.count += o.count
-	if len(s.first) < fewSpots {
-		s.first = append(s.first, o.first...)
-		s.trim()
-	}
+	s.first = append(s.first, o.first...)
+	s.trim()
 }
 
 func (s *places) trim() {

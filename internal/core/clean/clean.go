@@ -173,18 +173,30 @@ func (c *cleaner) block(first, n int) {
 		c.kept[row] = c.wholeRecord(&c.records[row])
 	}
 	for i := range c.columns {
-		if !c.alone[i] {
+		if c.alone[i] {
+			c.column(i, first, n)
+		}
+	}
+}
+
+// column cleans the cells of a column that stands alone. Most are cleaned the quick way, where there is one: those that are
+// given, that nothing is said of, and that a workbook doesn't store in a way of its own.
+func (c *cleaner) column(i, first, n int) {
+	x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
+	from := &c.rowCleaner.columns[x.Of]
+	field, asStored := from.from.field, from.rule.Clean == nil
+	for row := range n {
+		if c.kept[row] != value.Given {
+			to.AppendState(c.kept[row])
 			continue
 		}
-		to := &c.batch.Columns[cells+i]
-		for row := range n {
-			if c.kept[row] != value.Given {
-				to.AppendState(c.kept[row])
-				continue
-			}
-			c.now = first + row
-			c.singleCell(to, i, &c.records[row])
+		r := &c.records[row]
+		cell := r.Fields[field]
+		if quickly != nil && len(cell) > 0 && len(r.Faults) == 0 && (r.Stored == nil || !asStored) && quickly(to, &x.Type, cell) {
+			continue
 		}
+		c.now = first + row
+		c.singleCell(to, i, r)
 	}
 }
 
@@ -243,21 +255,15 @@ func (r *Recipe) isHeader(record *source.Record) bool {
 
 // singleCell cleans a cell that nothing else needs, unless it is remembered.
 func (c *cleaner) singleCell(to *value.Column, i int, r *source.Record) {
-	x := &c.columns[i]
-	column := &c.rowCleaner.columns[x.Of]
-	plain := len(r.Faults) == 0 && (r.Stored == nil || column.rule.Clean != nil) // a workbook stores numbers and dates in its own way
-	if q := c.quick[i]; q != nil && plain && len(r.Fields[column.from.field]) > 0 &&
-		q(to, &x.Type, r.Fields[column.from.field]) {
-		return
-	}
-	m := c.memos[i]
+	x, m := &c.columns[i], c.memos[i]
 	if m == nil || len(r.Faults) > 0 {
 		c.cleanCell(to, i, r)
 		return
 	}
-	cell, stored := r.Fields[column.from.field], byte(0)
+	field := c.rowCleaner.columns[x.Of].from.field
+	cell, stored := r.Fields[field], byte(0)
 	if r.Stored != nil {
-		stored = byte(r.Stored[column.from.field])
+		stored = byte(r.Stored[field])
 	}
 	slot, hash, known := m.find(cell, stored)
 	if known && (slot.did == 0 || c.effects.again(x.Of, slot.did, cell)) {
@@ -298,7 +304,7 @@ func (r *Rule) quick() quick {
 			n, fraction, ok := r.Number.ScanPlain(cell)
 			return ok && value.PutScaled(to, t, n, fraction)
 		}
-	case r.Dates != nil && r.Dates.Fixed() && r.Zone == nil:
+	case r.Dates != nil && r.Zone == nil:
 		return func(to *value.Column, t *value.Type, cell []byte) bool {
 			m, ok := r.Dates.ScanPlain(cell)
 			return ok && value.PutPlain(to, t, m)

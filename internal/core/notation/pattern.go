@@ -303,7 +303,13 @@ func takeName(cell []byte, names []string, full bool, to *int64) ([]byte, bool) 
 	for n < len(cell) && (cell[n]|0x20 >= 'a' && cell[n]|0x20 <= 'z') {
 		n++
 	}
+	if n == 0 {
+		return nil, false
+	}
 	for i, name := range names {
+		if name[0] != cell[0]|0x20 {
+			continue
+		}
 		if !full {
 			if n == 4 && name == "september" && bytes.EqualFold(cell[:n], []byte("sept")) {
 				n--
@@ -422,17 +428,13 @@ func (d *Dates) Scan(cell []byte) (value.Moment, error) {
 	return value.Moment{}, why
 }
 
-// ScanPlain reads a cell by the first pattern, when that has digits in fixed places only; not ok where Scan must look.
+// ScanPlain reads a cell by the first pattern; not ok where Scan must look, or a zone stands in the cell.
 func (d *Dates) ScanPlain(cell []byte) (m value.Moment, ok bool) {
-	p := d.patterns[0]
-	if p.layout == nil {
+	if len(d.patterns) == 0 {
 		return m, false
 	}
-	m, v := p.scanFixed(cell)
-	return m, v == read
+	m, v := d.patterns[0].scan(cell)
+	return m, v == read && !m.Zoned
 }
-
-// Fixed reports whether ScanPlain can read anything.
-func (d *Dates) Fixed() bool { return len(d.patterns) > 0 && d.patterns[0].layout != nil }
 
 func (d *Dates) String() string { return d.said }

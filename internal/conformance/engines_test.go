@@ -48,7 +48,7 @@ func TestTypesOfServers(t *testing.T) {
 			{"date", "infinity", "is not a date"}, {"date", "today", "is not a date"},
 			{"side", "aft", "is not one of port, starboard"}, {"jsonb", "{", "is not JSON"},
 			{"char(2)", "N123", "is longer than the 2 characters"},
-			{"tons", "-1", "CHECK constraint failed: tons_check"}, {"int4range", "[1,2)",
+			{"tons", "-1", "value for domain tons violates check constraint"}, {"int4range", "[1,2)",
 				"ladle does not support its type"},
 		}},
 		"mysql": {mysqlDatabase{}, "", []column{

@@ -298,8 +298,12 @@ func (s Span) Place(locator int64) int64 {
 // Rejection is a row that the database did not take.
 type Rejection struct {
 	Row int    // its number in the batch
-	Why string // in the words of the database
+	Why string // in the words of the database; or CheckFailed
 }
+
+// CheckFailed begins what is said of a row that breaks a CHECK constraint of its table. The name of the constraint stands
+// behind it or, where it has none, its condition.
+const CheckFailed = "CHECK constraint failed: "
 
 // DisplayColumn is a column as it is shown to people: by itself, or, where Names are given, by those columns of the row
 // that Relation refers to.

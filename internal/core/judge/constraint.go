@@ -150,7 +150,7 @@ func (r *round) unfit(ctx context.Context) (any bool, err error) {
 				}
 				for _, x := range broken {
 					any = true
-					r.Rejected.AddName(g, start+x.Row, c.words()+" does not hold")
+					r.Rejected.AddName(g, start+x.Row, c.Words()+" does not hold")
 				}
 			}
 		}
@@ -178,7 +178,7 @@ func (s *Step) breaks(line int64) bool {
 func (s *Step) broken(line int64, columns []*value.Column, i int) reason.Cause {
 	at := slices.IndexFunc(s.constraints, func(c *constraint) bool { return c.broken.Has(line) })
 	c := s.constraints[at]
-	why := reason.Because(reason.Why{Kind: reason.BreaksCheck, Table: s.Table.Name, Text: c.words()})
+	why := reason.Because(reason.Why{Kind: reason.BreaksCheck, Table: s.Table.Name, Text: c.Words()})
 	var names []int
 	for _, column := range c.sources {
 		if column >= 0 {
@@ -187,12 +187,4 @@ func (s *Step) broken(line int64, columns []*value.Column, i int) reason.Cause {
 	}
 	why.Values, why.Value = s.valuesOf(names, columns, i), c.says[line]
 	return why
-}
-
-// words are the name of the constraint and its condition.
-func (c *constraint) words() string {
-	if c.Name == "" {
-		return c.Says
-	}
-	return "CHECK " + c.Name + c.Says[len("CHECK"):]
 }

@@ -5,6 +5,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"ladle/internal/core/plan"
+	"ladle/internal/core/schema"
 )
 
 func TestRejectionsAreKeptByTheirWords(t *testing.T) {
@@ -13,16 +16,17 @@ func TestRejectionsAreKeptByTheirWords(t *testing.T) {
 		r.AddLine(2, line, fmt.Sprintf("reason %d", line))
 	}
 	r.AddLine(2, 5, "reason 4")
+	step := func(n int) *Step { return &Step{Step: &plan.Step{Number: n, Table: &schema.Table{}}} }
 	assert.Len(t, r.lines[2].texts, mostTexts)
 	var words []string
-	for _, p := range r.in(2, 4, 3) {
+	for _, p := range r.in(step(2), nil, 4, 3) {
 		words = append(words, fmt.Sprintf("%d %s", p.line, p.why.Words()))
 	}
 	const before = "the database rejects the row: "
 	assert.Equal(t, []string{"0 " + before + "reason 4", "1 " + before + "reason 4", "1 " + before + "reason 5",
 		"2 " + before + "reason 6"}, words)
-	assert.Len(t, r.in(2, 2500, 2), 2, "no line is lost where there are too many reasons")
-	assert.Empty(t, r.in(1, 4, 3), "of another step")
+	assert.Len(t, r.in(step(2), nil, 2500, 2), 2, "no line is lost where there are too many reasons")
+	assert.Empty(t, r.in(step(1), nil, 4, 3), "of another step")
 }
 
 func TestTalliesAddUp(t *testing.T) {

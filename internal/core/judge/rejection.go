@@ -5,7 +5,9 @@ import (
 	"strings"
 	"unicode"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/reason"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -70,15 +72,18 @@ func (r *Rejections) AddFrom(part *Rejections, step int, lines []int64) {
 
 // AddName notes that the database rejected row i of a growth.
 func (r *Rejections) AddName(g *Growth, i int, text string) {
+	if check := brokenCheck(g.Table, text); check != nil {
+		text = check.Words() + " does not hold"
+	}
 	if r.names == nil {
 		r.names = map[newName]string{}
 	}
 	r.names[g.index.name(g.additions[i].key)] = text
 }
 
-// in lists what was rejected of n lines of a step.
-func (r *Rejections) in(step int, first int64, n int) []problem {
-	rejected := r.lines[step]
+// in lists what was rejected of n lines of a step, whose values are in columns.
+func (r *Rejections) in(s *Step, columns []*value.Column, first int64, n int) []problem {
+	rejected := r.lines[s.Number]
 	if rejected == nil {
 		return nil
 	}
@@ -86,12 +91,32 @@ func (r *Rejections) in(step int, first int64, n int) []problem {
 	for i, text := range rejected.texts {
 		for line := range n {
 			if rejected.lines[i].Has(first + int64(line)) {
-				problems = append(problems, problem{line, spool.WholeLine, "",
-					reason.Because(reason.Why{Kind: reason.DatabaseRejects, Text: text})})
+				problems = append(problems, problem{line, spool.WholeLine, "", s.rejected(text, columns, line)})
 			}
 		}
 	}
 	return problems
+}
+
+// rejected is the cause for a line whose row the database rejects: a CHECK constraint is told as those that are judged
+// beforehand.
+func (s *Step) rejected(text string, columns []*value.Column, line int) reason.Cause {
+	why := reason.Because(reason.Why{Kind: reason.DatabaseRejects, Text: text})
+	if check := brokenCheck(s.Table, text); check != nil {
+		why = reason.Because(reason.Why{Kind: reason.BreaksCheck, Table: s.Table.Name, Text: check.Words()})
+	}
+	why.Values = s.mentioned(text, columns, line)
+	return why
+}
+
+// brokenCheck is the CHECK constraint of a table that a rejection is about; nil for none.
+func brokenCheck(t *schema.Table, text string) *schema.Check {
+	name, ok := strings.CutPrefix(text, engine.CheckFailed)
+	at := slices.IndexFunc(t.Checks, func(c schema.Check) bool { return c.Name == name || c.Name == "" && c.Condition == name })
+	if !ok || at < 0 {
+		return nil
+	}
+	return &t.Checks[at]
 }
 
 // mentioned returns the values of a line in the columns of which a database speaks when it rejects the row: those that

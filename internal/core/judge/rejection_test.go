@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/schema"
 	"ladle/internal/core/value"
@@ -16,7 +17,7 @@ func TestReasonsOfTheDatabaseNameTheValues(t *testing.T) {
 	whole, words := value.Type{Kind: value.Int}, value.Type{Kind: value.Text}
 	table := &schema.Table{Name: "berth", Columns: []schema.Column{{Name: "code", Type: words},
 		{Name: "depth_m", Type: whole}, {Name: "quay_id", Type: whole}, {Name: "note", Type: words}},
-		Checks:    []schema.Check{{Name: "deep_enough", Says: "CHECK (depth_m > 0)"}, {Says: "CHECK (note <> '')"}},
+		Checks:    []schema.Check{{Name: "deep_enough", Says: "CHECK (depth_m > 0)"}, {Says: "CHECK (note <> '')", Condition: "note <> ''"}},
 		Keys:      []schema.Key{{Name: "berth_code_key", Columns: []string{"code", "quay_id"}}},
 		Relations: []schema.Relation{{Name: "at_quay", Columns: []string{"quay_id"}, Parent: "quay"}}}
 	s := &Step{Step: &plan.Step{Table: table}}
@@ -41,5 +42,13 @@ func TestReasonsOfTheDatabaseNameTheValues(t *testing.T) {
 			"quay_id is new",
 	} {
 		assert.Equal(t, want, s.mentioned(why, columns, 0).String(), why)
+	}
+	for why, want := range map[string]string{
+		engine.CheckFailed + "deep_enough": "CHECK deep_enough (depth_m > 0) does not hold: depth_m is -3",
+		engine.CheckFailed + "note <> ''":  "CHECK (note <> '') does not hold: note is NULL",
+		engine.CheckFailed + "tidal":       "the database rejects the row: CHECK constraint failed: tidal",
+		"the tide is wrong":                "the database rejects the row: the tide is wrong",
+	} {
+		assert.Equal(t, want, s.rejected(why, columns, 0).Words(), why)
 	}
 }

@@ -87,10 +87,7 @@ func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, [
 			}
 		}
 	}
-	for _, p := range r.Rejected.in(s.Number, lines.First, lines.Len()) {
-		p.why.Values = s.mentioned(p.why.Text, columns, p.line)
-		problems = append(problems, p)
-	}
+	problems = append(problems, r.Rejected.in(s, columns, lines.First, lines.Len())...)
 	problems = slices.DeleteFunc(problems, func(p problem) bool { return rowState[p.line] == out })
 	slices.SortStableFunc(problems, func(a, b problem) int { return a.line - b.line })
 	for _, p := range problems {

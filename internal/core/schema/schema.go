@@ -70,6 +70,14 @@ type Check struct {
 	Condition string `json:"-"`
 }
 
+// Words are the name of the constraint and its condition.
+func (c *Check) Words() string {
+	if c.Name == "" {
+		return c.Says
+	}
+	return "CHECK " + c.Name + strings.TrimPrefix(c.Says, "CHECK")
+}
+
 // Key is a unique constraint.
 type Key struct {
 	Name    string // "" where it has none of its own

@@ -50,6 +50,7 @@ DECLARE
 	said pg_catalog.text;
 	failed pg_catalog.text;
 	code pg_catalog.text;
+	relation pg_catalog.text;
 	done pg_catalog.int8 := 0;
 	once pg_catalog.int8;
 	a pg_catalog.int4 := 1;
@@ -68,9 +69,10 @@ BEGIN
 					GET DIAGNOSTICS once = ROW_COUNT;
 					done := done OPERATOR(pg_catalog.+) once;
 				EXCEPTION WHEN ` + rejecting + ` THEN
-					GET STACKED DIAGNOSTICS said = MESSAGE_TEXT, failed = CONSTRAINT_NAME, code = RETURNED_SQLSTATE;
+					GET STACKED DIAGNOSTICS said = MESSAGE_TEXT, failed = CONSTRAINT_NAME, code = RETURNED_SQLSTATE,
+						relation = TABLE_NAME;
 					rejected := pg_catalog.array_append(rejected, pg_catalog.json_build_array(
-						w.n OPERATOR(pg_catalog.+) a OPERATOR(pg_catalog.-) 2, code, said, failed)::pg_catalog.text);
+						w.n OPERATOR(pg_catalog.+) a OPERATOR(pg_catalog.-) 2, code, said, failed, relation)::pg_catalog.text);
 				END;
 			END LOOP;
 		END;
@@ -140,11 +142,12 @@ func (d *Database) oneByOne(ctx context.Context, statement rowByRow, arrays [][]
 	}
 	for line := range strings.Lines(said) {
 		var n int
-		var code, message, constraint string
-		if err := json.Unmarshal([]byte(line), &[]any{&n, &code, &message, &constraint}); err != nil {
+		var code, message, constraint, table string
+		if err := json.Unmarshal([]byte(line), &[]any{&n, &code, &message, &constraint, &table}); err != nil {
 			return nil, 0, false, fmt.Errorf("the server's list of rejected rows: %w", err)
 		}
-		_, why, _ := refusal(&pgconn.PgError{Code: code, Message: message, ConstraintName: constraint})
+		_, why, _ := refusal(&pgconn.PgError{Code: code, Message: message, ConstraintName: constraint,
+			TableName: table})
 		rejected = append(rejected, engine.Rejection{Row: n, Why: why})
 	}
 	return rejected, done, true, nil

@@ -264,14 +264,11 @@ func refusal(err error) (row int, why string, refused bool) {
 		row = line
 	}
 	why = said.Message
-	if said.ConstraintName != "" && said.Code == pgerrcode.CheckViolation {
-		why = checkFailed(said.ConstraintName)
+	if said.ConstraintName != "" && said.TableName != "" && said.Code == pgerrcode.CheckViolation { // not of a domain
+		why = engine.CheckFailed + said.ConstraintName
 	}
 	return row, why, true
 }
-
-// checkFailed says that a row breaks a CHECK constraint.
-func checkFailed(name string) string { return "CHECK constraint failed: " + name }
 
 // ReadBack reads a run of locators in one go, and looks up other keys.
 func (t *tx) ReadBack(ctx context.Context, table *schema.Table, by []string, keys *value.Batch, columns []string,

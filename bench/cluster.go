@@ -84,9 +84,9 @@ func (b *bench) cluster(_ string, runs int) error {
 		quiet.floor, quiet.load, quiet.memory = append(quiet.floor, floor), append(quiet.load, load), append(quiet.memory, memory)
 		crowded.floor, crowded.load = append(crowded.floor, load), append(crowded.load, among)
 	}
-	figure("cluster_1m_time", quiet.ratio(), "x floor", "1.6")
+	figures("cluster_1m_time", quiet.ratios(), "x floor", "1.6")
 	figure("cluster_1m_memory", largest(quiet.memory), "MB", "200")
-	figure("cluster_1m_among_others", crowded.ratio(), "x quiet", "-")
+	figures("cluster_1m_among_others", crowded.ratios(), "x quiet", "-")
 	return nil
 }
 

@@ -71,7 +71,7 @@ func (b *bench) keyed(only string, runs int) error {
 			both.floor, both.load, both.memory = append(both.floor, floor), append(both.load, took),
 				append(both.memory, memory)
 		}
-		figure("keyed_300k_"+p.name, both.ratio(), "x floor", "2.0")
+		figures("keyed_300k_"+p.name, both.ratios(), "x floor", "2.0")
 		figure("keyed_300k_memory_"+p.name, largest(both.memory), "MB", "200")
 	}
 	return nil

@@ -18,7 +18,7 @@ import (
 
 func main() {
 	if len(os.Args) == 5 && os.Args[1] == "relations-floor" {
-		h := demo.NewHarbour(0, million, 1)
+		h := demo.NewHarbour(0, flatLines, 1)
 		h.Cargo = true
 		h.First, _ = strconv.ParseInt(os.Args[3], 10, 64)
 		h.Calls, _ = strconv.ParseInt(os.Args[4], 10, 64)
@@ -45,8 +45,8 @@ func main() {
 		return
 	}
 	program := flag.String("ladle", "bin/ladle", "the program to measure")
-	runs := flag.Int("runs", 3, "runs of each measurement with 1 million lines; the median counts")
-	large := flag.Int("large", 1, "runs of each measurement with 10 million lines; 0 leaves them out")
+	runs := flag.Int("runs", 1, "runs of each measurement with 1 million lines; the median counts")
+	large := flag.Int("large", 0, "runs of each measurement with 10 million lines, which take long")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
 	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,small,relations,keyed,script,proof,relink,interrupts",
 		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, large and small, and "+
@@ -102,7 +102,7 @@ func (b *bench) sqlite(runs, large int) error {
 	if err != nil {
 		return err
 	}
-	figure("load_1m_time", small.ratio(), "x floor", "1.25")
+	figures("load_1m_time", small.ratios(), "x floor", "1.25")
 	figure("load_1m_floor", median(small.floor), "s", "-")
 	figure("load_1m_memory", slices.Max(small.memory), "MB", "200")
 	if large == 0 {
@@ -112,8 +112,8 @@ func (b *bench) sqlite(runs, large int) error {
 	if err != nil {
 		return err
 	}
-	figure("load_10m_time", big.ratio(), "x floor", "-")
-	figure("load_10m_growth", big.ratio()/small.ratio(), "x growth of floor", "1.1")
+	figures("load_10m_time", big.ratios(), "x floor", "-")
+	figure("load_10m_growth", median(big.ratios())/median(small.ratios()), "x growth of floor", "1.1")
 	figure("load_10m_memory", slices.Max(big.memory), "MB", "250")
 	return b.append(runs)
 }
@@ -121,12 +121,12 @@ func (b *bench) sqlite(runs, large int) error {
 // pairs are measurements of floor and load that took turns.
 type pairs struct{ floor, load, memory []float64 }
 
-func (p pairs) ratio() float64 {
+func (p pairs) ratios() []float64 {
 	ratios := make([]float64, len(p.load))
 	for i := range ratios {
 		ratios[i] = p.load[i] / p.floor[i]
 	}
-	return median(ratios)
+	return ratios
 }
 
 func (b *bench) pairs(calls int64, runs int) (p pairs, err error) {
@@ -194,7 +194,13 @@ func run(name string, arguments ...string) (seconds, megabytes float64, err erro
 
 func used(c *exec.Cmd) (u usage, err error) {
 	c.Stderr = os.Stderr
-	begun := time.Now()
+	begun, before := time.Now(), serversCPU()
+	defer func() {
+		if u.wall >= 1 {
+			fmt.Printf("    %s %s: %.1f s; CPU: %.1f s, and %.1f s of the servers\n", filepath.Base(c.Path), c.Args[1], u.wall, u.cpu,
+				serversCPU()-before)
+		}
+	}()
 	if err := c.Run(); err != nil {
 		return u, fmt.Errorf("%s: %w", c, err)
 	}
@@ -215,14 +221,22 @@ func (r *ratios) add(u, floor usage) {
 
 // tell prints the medians, in the unit of a floor.
 func (r *ratios) tell(name, floor, wall, cpu, memory string) {
-	figure(name+"_time", median(r.wall), "x "+floor, wall)
-	figure(name+"_cpu", median(r.cpu), "x "+floor, cpu)
+	figures(name+"_time", r.wall, "x "+floor, wall)
+	figures(name+"_cpu", r.cpu, "x "+floor, cpu)
 	figure(name+"_memory", median(r.memory), "MB", memory)
 }
 
 func median(values []float64) float64 {
 	sorted := slices.Sorted(slices.Values(values))
 	return sorted[len(sorted)/2]
+}
+
+// figures prints the median of values, and the least and the greatest of several.
+func figures(name string, values []float64, unit, bar string) {
+	if len(values) > 1 {
+		bar += fmt.Sprintf("; %.2f to %.2f", slices.Min(values), slices.Max(values))
+	}
+	figure(name, median(values), unit, bar)
 }
 
 func figure(name string, value float64, unit, bar string) {

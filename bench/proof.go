@@ -13,7 +13,7 @@ import (
 // proof measures what checks and the logbook cost, on one kind of database or on all: by the load's own clock, since
 // two loads differ by more than that from one minute to the next; and what taking a load back costs.
 func (b *bench) proof(only string, runs int) error {
-	h := demo.NewHarbour(0, million, 1)
+	h := demo.NewHarbour(0, flatLines, 1)
 	h.Cargo = true
 	ladle, err := b.with("relations", h)
 	if err != nil {
@@ -57,12 +57,12 @@ func (b *bench) proofOn(p place, ladle string, runs int) error {
 		undo.floor, undo.load, undo.memory = append(undo.floor, whole), append(undo.load, back),
 			append(undo.memory, memory)
 	}
-	figure(p.name+"_checks", checks.ratio(), "of the load's time", "0.25")
-	figure(p.name+"_logbook", book.ratio(), "of the load's time", "0.10")
+	figures(p.name+"_checks", checks.ratios(), "of the load's time", "0.25")
+	figures(p.name+"_logbook", book.ratios(), "of the load's time", "0.10")
 	if size.floor[0] > 0 {
-		figure(p.name+"_logbook_size", size.ratio(), "of the database's size", "-")
+		figures(p.name+"_logbook_size", size.ratios(), "of the database's size", "-")
 	}
-	figure(p.name+"_undo", undo.ratio(), "x load", "-")
+	figures(p.name+"_undo", undo.ratios(), "x load", "1.0")
 	figure(p.name+"_undo_memory", largest(undo.memory), "MB", "250")
 	return nil
 }

@@ -70,9 +70,9 @@ func (b *bench) script(only string, runs int) error {
 			fmt.Printf("  %s: script: try %.3f s, written %.3f s, %.0f MB; inserts %.3f s, run %.3f s\n", p.name, tried, wrote,
 				memory, floor, ran)
 		}
-		figure("script_written_"+p.name, writing.ratio(), "x try", "2.0")
-		figure("script_unrehearsed_"+p.name, judging.ratio(), "x reading", "2.0")
-		figure("script_run_"+p.name, running.ratio(), "x floor", "1.5")
+		figures("script_written_"+p.name, writing.ratios(), "x try", "2.0")
+		figures("script_unrehearsed_"+p.name, judging.ratios(), "x reading", "2.0")
+		figures("script_run_"+p.name, running.ratios(), "x floor", "1.5")
 		figure("script_memory_"+p.name, largest(writing.memory), "MB", "200")
 	}
 	return nil

@@ -231,9 +231,9 @@ func (b *bench) server(name string, runs, large int) error {
 		fmt.Printf("  %s: floor %.1f s, load %.1f s, half there %.1f s, %.0f MB\n", name, floor, load[0], held, load[1])
 	}
 	p := pairs{floor: floors, load: loads}
-	figure(name+"_1m_time", p.ratio(), "x floor", map[string]string{"postgres": "1.25", "mysql": "1.35"}[name])
+	figures(name+"_1m_time", p.ratios(), "x floor", map[string]string{"postgres": "1.25", "mysql": "1.35"}[name])
 	figure(name+"_1m_floor", median(floors), "s", "-")
-	figure(name+"_1m_half_there", pairs{floor: loads, load: halves}.ratio(), "x empty", "1.0")
+	figures(name+"_1m_half_there", pairs{floor: loads, load: halves}.ratios(), "x empty", "1.0")
 	figure(name+"_1m_memory", slices.Max(memory), "MB", "200")
 	if large == 0 {
 		return nil

@@ -54,9 +54,9 @@ func (b *bench) structure(runs int) error {
 				append(m.of.memory, memory)
 		}
 	}
-	figure("propose_time", propose.ratio(), "x survey", "1.1")
+	figures("propose_time", propose.ratios(), "x survey", "1.1")
 	figure("propose_memory", largest(propose.memory), "MB", "-")
-	figure("dictionary_time", dictionary.ratio(), "x scan", "1.5")
+	figures("dictionary_time", dictionary.ratios(), "x scan", "1.5")
 	figure("dictionary_memory", largest(dictionary.memory), "MB", "-")
 	return nil
 }

@@ -59,7 +59,7 @@ lint: ## vet, staticcheck, and gofmt's opinion
 	cd dist && go vet . && go test -count=1 .
 	@test -z "$$(gofmt -l .)" || { echo "gofmt would change:"; gofmt -l .; exit 1; }
 
-bench: build ## every figure against its floor; BENCH_FLAGS="-large 0 -on sqlite" leaves out much
+bench: build ## every figure against its floor, in half an hour; BENCH_FLAGS="-runs 3 -on sqlite" for one part, three times
 	go build -o bin/bench ./bench
 	scripts/with-servers bin/bench -ladle bin/ladle $(BENCH_FLAGS)
 

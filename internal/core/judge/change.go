@@ -367,7 +367,9 @@ func (c *changes) readRows(ctx context.Context, r *round, s *Step, keys *value.B
 		return nil, err
 	}
 	for i, h := range found {
-		rows.places[h] = i
+		if !h.None() { // else one from among those that were asked for
+			rows.places[h] = i
+		}
 	}
 	rows.asked, err = compares.Hashes(ctx, r.Database, value.Pointers(keys.Columns), nil)
 	return rows, err

@@ -10,7 +10,9 @@ import (
 	"context"
 	"errors"
 	"iter"
+	"runtime"
 	"slices"
+	"sync"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
@@ -301,12 +303,28 @@ func (x *Index) Hashes(ctx context.Context, db engine.Reader, columns []*value.C
 	return hashes(folded, x.Blanks, into), nil
 }
 
+// fewRows is the number of rows for which it isn't worth while to share the work.
+const fewRows = 1024
+
 // hashes returns the hash of each row of columns; the zero Hash for one with a blank, unless blanks are values, or with
-// a cell that could not be read.
+// a cell that could not be read. Many rows are shared among the processors.
 func hashes(columns []*value.Column, blanks bool, into []Hash) []Hash {
-	into = into[:0]
+	n := columns[0].Len()
+	into = slices.Grow(into[:0], n)[:n]
+	shares := max(1, min(runtime.GOMAXPROCS(0), n/fewRows))
+	var wait sync.WaitGroup
+	for i := 1; i < shares; i++ {
+		wait.Go(func() { hashRows(columns, blanks, into, i*n/shares, (i+1)*n/shares) })
+	}
+	hashRows(columns, blanks, into, 0, n/shares)
+	wait.Wait()
+	return into
+}
+
+// hashRows puts the hashes of the rows from start to end into the places of all.
+func hashRows(columns []*value.Column, blanks bool, all []Hash, start, end int) {
 	var buf []byte
-	for row := range columns[0].Len() {
+	for row := start; row < end; row++ {
 		buf = buf[:0]
 		whole := true
 		for _, c := range columns {
@@ -314,13 +332,11 @@ func hashes(columns []*value.Column, blanks bool, into []Hash) []Hash {
 			whole = whole && (state == value.Given || state == value.New || state == value.Null && blanks)
 			buf = c.AppendIdentity(buf, row)
 		}
-		if !whole {
-			into = append(into, Hash{})
-			continue
+		all[row] = Hash{}
+		if whole {
+			all[row] = HashOf(buf)
 		}
-		into = append(into, HashOf(buf))
 	}
-	return into
 }
 
 // HashesAsWritten returns the hash of each row of a column by its characters alone, whatever the collation of a table.

@@ -2,6 +2,7 @@ package keyindex
 
 import (
 	"fmt"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -57,6 +58,28 @@ func TestHashesSpreadOverParts(t *testing.T) {
 	}
 	for part, count := range counts {
 		assert.InDelta(t, 10_000, count, 600, "part %d", part)
+	}
+}
+
+// TestManyRowsAreHashedAsFewAre: they are shared among the processors.
+func TestManyRowsAreHashedAsFewAre(t *testing.T) {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(4))
+	r := seeded.Rand(t)
+	for _, n := range []int{0, 1, 2*fewRows - 1, 2 * fewRows, 4*fewRows + 3} {
+		a, b := value.Column{Kind: value.Int}, value.Column{Kind: value.Text}
+		for range n {
+			a.AppendNum(r.Int64N(50))
+			if state := []value.State{value.Null, value.Given, value.Bad}[r.IntN(3)]; state != value.Given {
+				b.AppendState(state)
+			} else {
+				b.AppendBytes([]byte{byte(r.IntN(9))})
+			}
+		}
+		for _, blanks := range []bool{false, true} {
+			want := make([]Hash, n)
+			hashRows([]*value.Column{&a, &b}, blanks, want, 0, n)
+			assert.Equal(t, want, hashes([]*value.Column{&a, &b}, blanks, make([]Hash, 7)))
+		}
 	}
 }
 

@@ -14,7 +14,7 @@ import (
 // interrupts measures how long a load goes on after an interrupt, on one kind of database or on all: a load with
 // lookups and checks is interrupted once in each tenth of the time that it takes, so in all of its phases.
 func (b *bench) interrupts(only string, runs int) error {
-	h := demo.NewHarbour(0, million/4, 1)
+	h := demo.NewHarbour(0, million/10, 1)
 	h.Cargo = true
 	ladle, err := b.with("interrupts", h)
 	if err != nil {

@@ -117,3 +117,37 @@ func TestUndoWithoutAnIndex(t *testing.T) {
 	assert.Equal(t, before, w.query(indexes))
 	assert.Equal(t, []string{"1"}, w.query("SELECT count(*) FROM berth"))
 }
+
+// TestForeignKeysOfAnotherType: SQLite compares a text with the number that it refers to, and so do an undo and a removal
+// that ask which rows refer to those that go.
+func TestForeignKeysOfAnotherType(t *testing.T) {
+	w := newWorld(t, sqliteFile{}, "CREATE TABLE quay (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE); CREATE TABLE berth "+
+		"(quay_id TEXT REFERENCES quay (id), no INTEGER, PRIMARY KEY (quay_id, no)) WITHOUT ROWID;")
+	names := "Name\n"
+	for i := range 12 {
+		names += fmt.Sprintf("Quay %d\n", i+1)
+	}
+	w.write("q.csv", names)
+	w.write("b.csv", "Quay,No.\n12,1\n3,2\n")
+	w.write("q.ladle.yaml", "ladle: 1\ninputs: {q: {file: q.csv}}\ntables: {quay: {from: q, key: name, gone_from_file: {remove: "+
+		"yes, at_most: 100%}, columns: {name: Name}}}\n")
+	w.write("b.ladle.yaml", "ladle: 1\ninputs: {b: {file: b.csv}}\ntables: {berth: {from: b, key: [quay_id, no], columns: {quay_id: "+
+		"Quay, no: No.}}}\n")
+	for _, file := range []string{"q.ladle.yaml", "b.ladle.yaml"} {
+		out := w.run("load", file, "--db", w.db, "--yes")
+		require.Equal(t, 0, out.status, out.stdout+out.stderr)
+	}
+	out := w.run("undo", "1", "--db", w.db, "--yes")
+	assert.Equal(t, 1, out.status, out.stdout+out.stderr)
+	assert.Contains(t, out.stdout, "refers to a row of quay: quay_id 12")
+	w.write("q.csv", "Name\nQuay 3\n")
+	out = w.run("load", "q.ladle.yaml", "--db", w.db, "--yes")
+	assert.Equal(t, 1, out.status, out.stdout+out.stderr)
+	assert.Contains(t, unwrap(out.stdout+out.stderr), "a row of berth refers to the row of quay with id 12")
+	out = w.run("undo", "2", "--db", w.db, "--yes", "--changes", "back.csv")
+	require.Equal(t, 0, out.status, out.stdout+out.stderr)
+	assert.Contains(t, w.read("back.csv"), "berth,removed")
+	out = w.run("undo", "1", "--db", w.db, "--yes")
+	require.Equal(t, 0, out.status, out.stdout+out.stderr)
+	assert.Equal(t, []string{"0"}, w.query("SELECT count(*) FROM quay"))
+}

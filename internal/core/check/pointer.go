@@ -33,7 +33,7 @@ func newPointer(tx engine.Tx, r schema.Relation) *pointer {
 
 // add takes the values of child rows; a row with a NULL among them refers to nothing and needs nothing.
 func (p *pointer) add(ctx context.Context, children *value.Batch) error {
-	children = p.asParents(children)
+	children = children.As(p.types)
 	ids, err := identities(ctx, p.tx, p.parent, p.relation.ParentColumns, children)
 	if err != nil {
 		return err
@@ -55,23 +55,6 @@ func (p *pointer) add(ctx context.Context, children *value.Batch) error {
 
 func blank(b *value.Batch, row int) bool {
 	return slices.ContainsFunc(b.Columns, func(c value.Column) bool { return c.States[row] == value.Null })
-}
-
-// asParents reads the children's values as those of the parent's columns, where these are of another type.
-func (p *pointer) asParents(children *value.Batch) *value.Batch {
-	out := &value.Batch{Columns: slices.Clone(children.Columns)}
-	for i, t := range p.types {
-		c := &children.Columns[i]
-		if c.Kind == t.Kind && c.Scale == t.Scale {
-			continue
-		}
-		out.Columns[i] = value.NewColumn(t)
-		for row := range c.Len() {
-			// what is no such value becomes Bad and is not found
-			_ = value.Parse(&out.Columns[i], t, c.AppendText(nil, row))
-		}
-	}
-	return out
 }
 
 // look asks for all values collected so far.

@@ -367,6 +367,7 @@ func (r *round) referring(ctx context.Context, s *Step, p schema.Link) error {
 		for _, c := range s.Gone.pick(p.ParentColumns, b) {
 			keys.Columns = append(keys.Columns, *c)
 		}
+		keys = keys.As(engine.Types(p.Child, p.Columns))
 		return r.Database.Probe(ctx, p.Child, p.Columns, keys, columns, func(found *value.Batch) error {
 			for row := range found.Len() {
 				if going.has(found.Columns[len(p.Columns):], row) {

@@ -198,6 +198,23 @@ func (b *Batch) Clone() *Batch {
 	return clone
 }
 
+// As returns the rows with the values of each column read as those of a type, where they are of another: what is no such value
+// is Bad.
+func (b *Batch) As(types []Type) *Batch {
+	out := &Batch{Columns: slices.Clone(b.Columns)}
+	for i, t := range types {
+		c := &b.Columns[i]
+		if c.Kind == t.Kind && c.Scale == t.Scale {
+			continue
+		}
+		out.Columns[i] = NewColumn(t)
+		for row := range c.Len() {
+			_ = Parse(&out.Columns[i], t, c.AppendText(nil, row)) // adds Bad where it gives an error
+		}
+	}
+	return out
+}
+
 // Some returns a copy of the rows from start to end, or of those of them that keep says.
 func (b *Batch) Some(start, end int, keep func(row int) bool) *Batch {
 	some := &Batch{Columns: make([]Column, len(b.Columns))}

@@ -218,7 +218,7 @@ func (u *undoing) texts(ctx context.Context, t *schema.Table, column string, val
 // parents reads the names of the rows that values refer to, and says where each stands by the text of the value.
 func (u *undoing) parents(ctx context.Context, r *schema.Relation, name string, values *value.Column) (*value.Batch,
 	map[string]int, error) {
-	keys, seen := value.NewBatch(engine.Types(r.ParentTable, r.ParentColumns)), map[string]bool{}
+	keys, seen := &value.Batch{Columns: []value.Column{{Kind: values.Kind, Scale: values.Scale}}}, map[string]bool{}
 	for row, state := range values.States {
 		if state != value.Given || seen[values.Text(row)] {
 			continue
@@ -228,6 +228,7 @@ func (u *undoing) parents(ctx context.Context, r *schema.Relation, name string, 
 	}
 	columns := []string{r.ParentColumns[0], name}
 	names, at := &value.Batch{}, map[string]int{}
+	keys = keys.As(engine.Types(r.ParentTable, r.ParentColumns))
 	err := u.tx.Probe(ctx, r.ParentTable, r.ParentColumns, keys, columns, engine.Collect(names, r.ParentTable, columns))
 	for row := range names.Len() {
 		at[names.Columns[0].Text(row)] = row

@@ -160,10 +160,11 @@ func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, ke
 // referring reads the rows that refer to those of t with the given keys: to a run of numbers in one go.
 func (u *undoing) referring(ctx context.Context, t *schema.Table, p schema.Link, parents *value.Batch, columns []string,
 	take func(*value.Batch) error) error {
-	if first, last, run := engine.Run(t, p.ParentColumns, parents); run && p.Child.Indexed(p.Columns) {
+	types := engine.Types(p.Child, p.Columns)
+	if first, last, run := engine.Run(t, p.ParentColumns, parents); run && p.Child.Indexed(p.Columns) && types[0].Kind == value.Int {
 		return u.tx.Between(ctx, p.Child, p.Columns[0], first, last, columns, take)
 	}
-	return u.tx.Probe(ctx, p.Child, p.Columns, parents, columns, take)
+	return u.tx.Probe(ctx, p.Child, p.Columns, parents.As(types), columns, take)
 }
 
 // knownBy lists the columns by which people know a row of t.

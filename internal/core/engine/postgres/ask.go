@@ -39,12 +39,9 @@ func (d *Database) Foresee(ctx context.Context, query string) error {
 		return err
 	}
 	s, err := d.conn.PgConn().Prepare(ctx, "", query, nil)
-	var said *pgconn.PgError
 	switch {
-	case errors.As(err, &said):
-		return fault.Because(fault.Wrong, err, fault.Problem{What: said.Message, Do: said.Hint})
 	case err != nil:
-		return explain(d.name, err)
+		return d.ofQuery(err)
 	case len(s.Fields) == 0 || len(s.ParamOIDs) > 0:
 		return fault.New(fault.Wrong, "it is not a query", "write one SELECT")
 	}

@@ -302,7 +302,7 @@ func TestATableThatIsLockedByOthersIsLeftAlone(t *testing.T) {
 			assert.Equal(t, 0, r.status, r.stdout)
 			assert.Regexp(t, `(?m)^\{"says":"attempt 1: .*; trying again"\}$`, r.stderr)
 			r = w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--quiet")
-			assert.Equal(t, result{}, r, "nothing is said of what is as it should be")
+			assert.Equal(t, result{}, r, "no message where all is as it should be")
 		})
 	}
 }

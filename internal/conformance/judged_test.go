@@ -160,3 +160,22 @@ func TestConstraintsThatOnlyTheServerCanJudge(t *testing.T) {
 		})
 	}
 }
+
+// TestConstraintsThatAreKnownWhenARowIsWritten: a default of the database decides, and all databases say it in the same words.
+func TestConstraintsThatAreKnownWhenARowIsWritten(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE stay (id ID, code VARCHAR(8) UNIQUE, n INTEGER, low INTEGER DEFAULT 5, CONSTRAINT above "+
+			"CHECK (n > low), CHECK ( n < low + 90 ));")
+		w.write("in.csv", "C,N\na,7\nb,3\nc,99\nd,4\ne,8\n")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\nset_aside_limit: any\ntables: {stay: {from: in, key: code, "+
+			"columns: {code: C, n: N}}}\n")
+		doc, out := w.load("load")
+		require.Equal(t, 4, doc.Status, out.stdout+out.stderr)
+		asides := doc.asides()
+		require.Len(t, asides, 3)
+		assert.Equal(t, "in.csv:3: CHECK above does not hold: n is 3", asides[0])
+		assert.Regexp(t, `^in.csv:4: CHECK (\( n < low \+ 90 \)|stay_check|CONSTRAINT_1|stay_chk_\d) does not hold: n is 99$`, asides[1])
+		assert.Equal(t, "in.csv:5: CHECK above does not hold: n is 4", asides[2])
+		assert.Equal(t, []string{"a|7", "e|8"}, w.query("SELECT code, n FROM stay ORDER BY code"))
+	})
+}

@@ -18,6 +18,7 @@ type pointer struct {
 	types    []value.Type
 	wanted   map[string]bool
 	values   *value.Batch
+	near     engine.Near
 	lost     int64
 	lines    []string
 }
@@ -70,13 +71,12 @@ func (p *pointer) look(ctx context.Context) error {
 		}
 		return err
 	}
-	err := error(nil)
-	if dense := p.dense(); dense != nil {
-		var back value.Batch
-		if err = p.tx.ReadBack(ctx, p.parent, by, dense, by, &back); err == nil {
-			err = there(&back)
-		}
-	} else {
+	var back value.Batch
+	near, err := p.near.Read(ctx, p.tx, p.parent, by, p.values, by, &back)
+	switch {
+	case err == nil && near:
+		err = there(&back)
+	case err == nil:
 		err = p.tx.Probe(ctx, p.parent, by, p.values, by, there)
 	}
 	if err != nil {
@@ -87,25 +87,6 @@ func (p *pointer) look(ctx context.Context) error {
 	clear(p.wanted)
 	p.values.Reset()
 	return nil
-}
-
-// dense returns the run of locators in which the values lie, when they are locators and lie so close together that
-// reading the run is less work than looking each of them up; else nil.
-func (p *pointer) dense() *value.Batch {
-	if by := p.relation.ParentColumns; len(by) != 1 || by[0] != p.parent.Locator || p.values.Len() == 0 {
-		return nil
-	}
-	numbers := p.values.Columns[0].Nums
-	least, most := slices.Min(numbers), slices.Max(numbers)
-	if most-least >= engine.Sparse*int64(len(numbers)) || slices.ContainsFunc(p.values.Columns[0].States,
-		func(s value.State) bool { return s != value.Given }) {
-		return nil
-	}
-	run := value.NewBatch(p.types)
-	for n := least; n <= most; n++ {
-		run.Columns[0].AppendNum(n)
-	}
-	return run
 }
 
 func (p *pointer) tell(ctx context.Context) {

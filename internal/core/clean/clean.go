@@ -180,7 +180,7 @@ func (c *cleaner) block(first, n int) {
 }
 
 // column cleans the cells of a column that stands alone. Most are cleaned the quick way, where there is one: those that are
-// given, that nothing is said of, and that a workbook doesn't store in a way of its own.
+// given, that the reader has no doubts about, and that a workbook doesn't store in a way of its own.
 func (c *cleaner) column(i, first, n int) {
 	x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
 	from := &c.rowCleaner.columns[x.Of]

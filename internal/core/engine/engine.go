@@ -298,12 +298,11 @@ func (s Span) Place(locator int64) int64 {
 // Rejection is a row that the database did not take.
 type Rejection struct {
 	Row int    // its number in the batch
-	Why string // in the words of the database; or CheckFailed
+	Why string // in the words of the database; of a CHECK constraint of the table, CheckFails
 }
 
-// CheckFailed begins what is said of a row that breaks a CHECK constraint of its table. The name of the constraint stands
-// behind it or, where it has none, its condition.
-const CheckFailed = "CHECK constraint failed: "
+// CheckFails says that a row breaks the CHECK constraint of this name; of one without a name, its condition.
+func CheckFails(name string) string { return "CHECK " + name + " does not hold" }
 
 // DisplayColumn is a column as it is shown to people: by itself, or, where Names are given, by those columns of the row
 // that Relation refers to.

@@ -7,9 +7,9 @@ import (
 	"ladle/internal/core/value"
 )
 
-// Sparse is how many times more numbers than keys there may be in a part of an index that is read to find the rows with the
+// sparse is how many times more numbers than keys there may be in a part of an index that is read to find the rows with the
 // keys: looking a key up takes about as long as reading so many rows.
-const Sparse = 4
+const sparse = 4
 
 // Near reads rows with keys that start with whole numbers close together as one part of an index, since looking each of them
 // up takes longer. The zero Near is ready; it stops doing so where one such part had too many rows.
@@ -19,14 +19,14 @@ type Near struct{ crowded bool }
 // the keys are not close together. Keys are those of Reader.Probe.
 func (n *Near) Read(ctx context.Context, db Reader, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	into *value.Batch) (read bool, err error) {
-	if n.crowded || !t.Indexed(by[:1]) {
+	if n.crowded || by[0] != t.Locator && !t.Indexed(by[:1]) {
 		return false, nil
 	}
 	least, most, near := span(&keys.Columns[0])
 	if !near {
 		return false, nil
 	}
-	take, rows, room := Collect(into, t, columns), 0, 2*Sparse*keys.Len()
+	take, rows, room := Collect(into, t, columns), 0, 2*sparse*keys.Len()
 	err = db.Between(ctx, t, by[0], least, most, columns, func(b *value.Batch) error {
 		if rows += b.Len(); rows > room {
 			return nil
@@ -52,5 +52,5 @@ func span(c *value.Column) (least, most int64, near bool) {
 		}
 		least, most = min(least, number), max(most, number)
 	}
-	return least, most, count > 0 && uint64(most)-uint64(least) < Sparse*count
+	return least, most, count > 0 && uint64(most)-uint64(least) < sparse*count
 }

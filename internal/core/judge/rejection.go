@@ -1,6 +1,7 @@
 package judge
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode"
@@ -111,9 +112,8 @@ func (s *Step) rejected(text string, columns []*value.Column, line int) reason.C
 
 // brokenCheck is the CHECK constraint of a table that a rejection is about; nil for none.
 func brokenCheck(t *schema.Table, text string) *schema.Check {
-	name, ok := strings.CutPrefix(text, engine.CheckFailed)
-	at := slices.IndexFunc(t.Checks, func(c schema.Check) bool { return c.Name == name || c.Name == "" && c.Condition == name })
-	if !ok || at < 0 {
+	at := slices.IndexFunc(t.Checks, func(c schema.Check) bool { return engine.CheckFails(cmp.Or(c.Name, c.Condition)) == text })
+	if at < 0 {
 		return nil
 	}
 	return &t.Checks[at]

@@ -131,9 +131,9 @@ type Source struct {
 	Constant Text
 	Lookup   *Lookup
 	OnUpdate AlreadyThere // for this column alone; empty where the block says it
-	StoreAs  StoreAs      // in a column without a type; empty where nothing is said
+	StoreAs  StoreAs      // in a column without a type; empty where the ladle file doesn't say
 	StoreAt  Place
-	PointsAt *Target // the column of another table that the values are those of; nil where nothing is said
+	PointsAt *Target // the column of another table that the values are those of; nil where the ladle file doesn't say
 }
 
 // Target is a column of a table.

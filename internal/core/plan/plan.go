@@ -153,7 +153,7 @@ type Assignment struct {
 	Source   Source
 	OnUpdate ladlefile.AlreadyThere // for this column alone; empty where the policy of the step holds
 	NewOnly  bool                   // it is for rows that are added: in others, marks say what is in the column
-	StoreAs  ladlefile.StoreAs      // empty where nothing is said
+	StoreAs  ladlefile.StoreAs      // empty where the ladle file doesn't say
 }
 
 // Source is a resolved source. Exactly one of its parts is used: Lookup, Constant, or else Cell.

@@ -62,7 +62,7 @@ func (c *Column) definition() string {
 	case c.Default != "":
 		parts = append(parts, "default "+c.Default)
 	}
-	if c.Collation != "" && c.Collation != "BINARY" { // which SQLite has where nothing is said
+	if c.Collation != "" && c.Collation != "BINARY" { // SQLite's own default
 		parts = append(parts, "collation "+c.Collation)
 	}
 	if c.Comment != "" {

@@ -276,7 +276,7 @@ func readTime(text []byte) (micros int64, pattern string, ok bool) {
 	}
 	if n := len(text); n > 1 && text[n-1] == 'Z' {
 		micros, pattern, ok = readTime(text[:n-1])
-		return micros, pattern + "XXX", ok
+		return micros, pattern + offsetPattern, ok
 	}
 	if at := bytes.LastIndexAny(text, "+-"); at >= 4 {
 		zone := bytes.ReplaceAll(text[at+1:], []byte(":"), nil)
@@ -284,7 +284,7 @@ func readTime(text []byte) (micros int64, pattern string, ok bool) {
 			return 0, "", false
 		}
 		micros, pattern, ok = readTime(text[:at])
-		return micros, pattern + "XXX", ok
+		return micros, pattern + offsetPattern, ok
 	}
 	return readClock(text)
 }
@@ -310,6 +310,9 @@ func readClock(text []byte) (micros int64, pattern string, ok bool) {
 	}
 	return int64(hour*3600+minute*60+second) * 1e6, pattern, true
 }
+
+// offsetPattern is that of an offset from UTC: Z, or hours and minutes with a colon (UTS 35 part 4).
+const offsetPattern = "XXX"
 
 var clockPatterns = [...]string{"H:mm", "HH:mm", "H:mm:ss", "HH:mm:ss"}
 

@@ -265,7 +265,7 @@ func reason(err error) string {
 		return err.Error()
 	}
 	if m := checkName.FindStringSubmatch(said.Message); m != nil {
-		return engine.CheckFailed + m[1]
+		return engine.CheckFails(m[1])
 	}
 	return said.Message
 }

@@ -134,7 +134,7 @@ func (t *tx) breaking(ctx context.Context, table *schema.Table, columns []string
 		}
 		for _, x := range broken {
 			if why[x.Row] == "" {
-				why[x.Row] = cmp.Or(x.Why, engine.CheckFailed+c.Name)
+				why[x.Row] = cmp.Or(x.Why, engine.CheckFails(c.Name))
 			}
 		}
 	}

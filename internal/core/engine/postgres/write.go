@@ -265,7 +265,7 @@ func refusal(err error) (row int, why string, refused bool) {
 	}
 	why = said.Message
 	if said.ConstraintName != "" && said.TableName != "" && said.Code == pgerrcode.CheckViolation { // not of a domain
-		why = engine.CheckFailed + said.ConstraintName
+		why = engine.CheckFails(said.ConstraintName)
 	}
 	return row, why, true
 }

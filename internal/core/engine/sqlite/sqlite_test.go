@@ -226,7 +226,7 @@ func TestRowsThatAreNotTakenAreRejectedAndTheOthersStay(t *testing.T) {
 	for _, r := range rejected {
 		why = append(why, r.Why)
 	}
-	assert.Equal(t, []string{"CHECK constraint failed: v > 0", "UNIQUE constraint failed: t.w", "never a no"}, why)
+	assert.Equal(t, []string{"CHECK (v > 0) does not hold", "UNIQUE constraint failed: t.w", "never a no"}, why)
 	require.NoError(t, tx.Commit(ctx))
 	n, exact, err := d.Count(ctx, s.Table("t"))
 	require.NoError(t, err)

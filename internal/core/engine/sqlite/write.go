@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -74,12 +75,24 @@ func (t *tx) write(ctx context.Context, statement string, table *schema.Table, c
 		case err == nil:
 			t.changed += int64(t.conn.Changes())
 		case ofRow(err) && !t.conn.AutocommitEnabled():
-			rejected = append(rejected, engine.Rejection{Row: row, Why: words(err)})
+			rejected = append(rejected, engine.Rejection{Row: row, Why: refusal(table, err)})
 		default:
 			return nil, explain(t.path, err)
 		}
 	}
 	return rejected, ctx.Err()
+}
+
+// refusal is why a row was not taken. Of a CHECK constraint SQLite says the name or, where it has none, the condition.
+func refusal(t *schema.Table, err error) string {
+	said := words(err)
+	failed, _ := strings.CutPrefix(said, "CHECK constraint failed: ")
+	for _, c := range t.Checks {
+		if condition := strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(c.Condition, "("), ")")); failed == cmp.Or(c.Name, condition) {
+			return engine.CheckFails(cmp.Or(c.Name, c.Condition))
+		}
+	}
+	return said
 }
 
 // ofRow reports whether an error is about the row that is written: it breaks a constraint, or a CHECK constraint or

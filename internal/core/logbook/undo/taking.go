@@ -195,17 +195,8 @@ func (u *undoing) restore(ctx context.Context, t *schema.Table, c *logbook.Chunk
 
 // staying leaves out rows that the run added.
 func (u *undoing) staying(t *schema.Table, c *logbook.Chunk, rows *value.Batch) *value.Batch {
-	out := value.NewBatch(engine.Types(t, append(slices.Clone(c.By), c.Columns...)))
 	keys := rows.Columns[:len(c.By)]
-	for row := range rows.Len() {
-		if u.added[t].Has(keys, row) {
-			continue
-		}
-		for i := range rows.Columns {
-			out.Columns[i].AppendFrom(&rows.Columns[i], row)
-		}
-	}
-	return out
+	return rows.Some(0, rows.Len(), func(row int) bool { return !u.added[t].Has(keys, row) })
 }
 
 // putBack adds rows that the run removed.

@@ -135,8 +135,9 @@ func (b *bench) cleaning(runs int) error {
 	return eachCleaning()
 }
 
-// eachCleaning measures rules alone, a cell at a time.
+// eachCleaning measures rules alone, a cell at a time; formulas with the cell that they use.
 func eachCleaning() error {
+	bars := map[string]string{"pattern": "150", "round": "150"}
 	for _, c := range []struct{ name, rule, cell string }{
 		{"nothing", "{}", "PM-000101"}, {"trim", "{clean: trim}", " PM-000101 "},
 		{"squeeze", "{clean: squeeze}", "Grey  Heron 17"},
@@ -156,18 +157,29 @@ func eachCleaning() error {
 		{"date_month", "{date: d MMM yyyy}", "14 Mar 2026"},
 		{"yes", "{yes_is: y, no_is: n}", "Y"}, {"round", `{number: "1234.5", round: 1}`, "4060.25"},
 		{"shorten_to", "{shorten_to: 5}", "Grey Heron"},
-		{"default", "{default: none}", ""}, {"formula", `{if_blank: {formula: 'upper("n1")'}}`, ""},
+		{"default", "{default: none}", ""}, {"if_blank", `{if_blank: {formula: 'upper("n1")'}}`, ""},
 	} {
-		if err := oneCleaning(c.name, c.rule, c.cell); err != nil {
+		if err := oneCleaning(c.name, "columns: {Cell: "+c.rule+"}", c.cell, first(bars[c.name], "-")); err != nil {
 			return fmt.Errorf("%s: %w", c.name, err)
+		}
+	}
+	for _, c := range []struct{ name, rule, formula, cell string }{
+		{"text", "{}", `upper(trim(cell))`, " n1"}, {"join", "{}", `join("-", "PM", cell)`, "0101"},
+		{"number", `{number: "1234.5"}`, "cell * 1.19 + 5", "4060.25"}, {"round", `{number: "1234.5"}`, "round(cell / 3, 2)", "4060.25"},
+		{"choose", `{number: "1234.5"}`, `choose(cell > 100, "large", "small")`, "4060.25"},
+		{"date", "{date: yyyy-MM-dd}", `days_between("2026-01-01", cell)`, "2026-03-14"},
+	} {
+		rules := fmt.Sprintf("columns: {Cell: %s}, new_columns: {made: {formula: '%s'}}", c.rule, c.formula)
+		if err := oneCleaning("formula_"+c.name, rules, c.cell, "150"); err != nil {
+			return fmt.Errorf("%s: %w", c.formula, err)
 		}
 	}
 	return nil
 }
 
-func oneCleaning(name, rule, cell string) error {
-	f, err := ladlefile.Decode("f", []byte("ladle: 1\ninputs: {in: {file: a, columns: {Cell: "+rule+
-		"}}}\ntables: {t: {from: in, columns: {a: b}}}\n"))
+func oneCleaning(name, rules, cell, bar string) error {
+	f, err := ladlefile.Decode("f", []byte("ladle: 1\ninputs: {in: {file: a, "+rules+
+		"}}\ntables: {t: {from: in, columns: {a: b}}}\n"))
 	if err != nil {
 		return err
 	}
@@ -186,6 +198,6 @@ func oneCleaning(name, rule, cell string) error {
 		}
 	})
 	fmt.Printf("figure clean_%s %.1f ns/cell, %.0f allocations (bar %s)\n", strings.ReplaceAll(name, " ", "_"),
-		float64(result.NsPerOp()), allocated, "-")
+		float64(result.NsPerOp()), allocated, bar)
 	return nil
 }

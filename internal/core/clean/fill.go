@@ -1,7 +1,6 @@
 package clean
 
 import (
-	"bytes"
 	"errors"
 
 	"github.com/cockroachdb/apd/v3"
@@ -89,23 +88,9 @@ func (k *rowCleaner) take(i int, to, from *cell) {
 // compute makes a cell of what a formula gives.
 func (k *rowCleaner) compute(i int, to *cell, f *formula.Formula) {
 	v, err := k.machine.Run(f)
-	var refused formula.NoResult
 	switch {
-	case errors.As(err, &refused):
-		to.bad(i, notComputed(refused))
-		return
 	case err != nil:
-		if why := k.unknownAcross(f); why != nil {
-			to.bad(i, why)
-			return
-		}
-		for _, u := range f.Uses() {
-			if used := &k.cells[u]; used.state == value.Bad {
-				to.bad(used.blame, used.why)
-				return
-			}
-		}
-		to.bad(i, notComputed(err))
+		k.notComputed(i, to, f, err)
 		return
 	case v.Blank:
 		to.state = value.Null
@@ -114,9 +99,11 @@ func (k *rowCleaner) compute(i int, to *cell, f *formula.Formula) {
 	to.state, to.form = value.Given, v.Kind
 	switch v.Kind {
 	case formula.Number:
-		if to.digits, err = v.Digits(k.buffers[i].other[:0:0]); err != nil {
+		if to.digits, err = v.Digits(k.buffers[i].other[:0]); err != nil {
 			to.bad(i, notComputed(err))
+			return
 		}
+		k.buffers[i].other = to.digits.Whole
 	case formula.Moment:
 		to.moment = v.Moment
 	case formula.Truth:
@@ -125,6 +112,27 @@ func (k *rowCleaner) compute(i int, to *cell, f *formula.Formula) {
 		to.text = append(k.buffers[i].other[:0], v.Text...)
 		k.buffers[i].other = to.text
 	}
+}
+
+// notComputed makes a cell bad for which a formula gives nothing: for a reason of its own, or for that of a cell that it
+// needs.
+func (k *rowCleaner) notComputed(i int, to *cell, f *formula.Formula, err error) {
+	var refused formula.NoResult
+	if errors.As(err, &refused) {
+		to.bad(i, notComputed(refused))
+		return
+	}
+	if why := k.unknownAcross(f); why != nil {
+		to.bad(i, why)
+		return
+	}
+	for _, u := range f.Uses() {
+		if used := &k.cells[u]; used.state == value.Bad {
+			to.bad(used.blame, used.why)
+			return
+		}
+	}
+	to.bad(i, notComputed(err))
 }
 
 func notComputed(err error) *reason.Cause { return reason.Fault(reason.NotComputed, err.Error()) }
@@ -145,7 +153,7 @@ func (k *rowCleaner) value(i int) {
 	case formula.Truth:
 		v.Truth = c.truth
 	default:
-		v.Text = string(c.text)
+		v.Text = text.Of(c.text) // for as long as the row is
 	}
 }
 
@@ -154,8 +162,11 @@ func (k *rowCleaner) round(i, places int, to *cell) {
 	if len(to.digits.Fraction) <= places {
 		return
 	}
-	if len(bytes.TrimRight(to.digits.Fraction[places:], "0")) > 0 {
-		to.did = to.did.with(Rounded)
+	for _, digit := range to.digits.Fraction[places:] {
+		if digit != '0' {
+			to.did = to.did.with(Rounded)
+			break
+		}
 	}
 	if rounded, done := to.digits.Rounded(places, k.buffers[i].rounded[:0]); done {
 		k.buffers[i].rounded = rounded.Whole

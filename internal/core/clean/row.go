@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"slices"
 	"unicode/utf8"
-	"unsafe"
 
 	"ladle/internal/core/formula"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -307,30 +307,21 @@ func (k *rowCleaner) clean(i int, c *column, to *cell, typed bool) {
 }
 
 // through puts a cell through cleanings.
-func (r *buffers) through(all []Cleaning, text []byte) []byte {
+func (r *buffers) through(all []Cleaning, cell []byte) []byte {
 	for _, clean := range all {
-		made := clean.Change(r.texts[r.next][:0], text)
-		if !inside(made, text) {
+		made := clean.Change(r.texts[r.next][:0], cell)
+		if !text.Inside(made, cell) {
 			r.texts[r.next] = made
 			r.next ^= 1
 		}
-		if text = made; len(text) > mostText {
+		if cell = made; len(cell) > mostText {
 			break
 		}
 	}
-	return text
+	return cell
 }
 
 var cleanedTooLong = &reason.Cause{Why: reason.Why{Kind: reason.CleanedTooLong}}
-
-// inside reports whether part stands in the memory of whole, or nowhere.
-func inside(part, whole []byte) bool {
-	if len(part) == 0 || len(whole) == 0 {
-		return len(part) == 0
-	}
-	p, w := uintptr(unsafe.Pointer(unsafe.SliceData(part))), uintptr(unsafe.Pointer(unsafe.SliceData(whole)))
-	return p >= w && p < w+uintptr(len(whole))
-}
 
 var notInRecode = &reason.Cause{Why: reason.Why{Kind: reason.NotInRecode}}
 

@@ -29,17 +29,14 @@ const (
 
 var acrossNames = []string{string(CountSame), string(RankSame), string(SumSame)}
 
-// name is how the value is called in the compiled formula.
-func (a Across) name() string { return fmt.Sprintf("%s_%d_%d", a.Function, a.Of, a.By) }
-
 // Across are the values that the formula needs and that depend on other lines, each once.
 func (f *Formula) Across() []Across { return f.across }
 
 // SetAcross sets such a value for the row. The machine holds on to v.
-func (m *Machine) SetAcross(a Across, v *Value) { m.cells[a.name()] = v }
+func (m *Machine) SetAcross(a Across, v *Value) { m.across[a] = v }
 
 // lines is a node for a function over lines; nil for another one.
-func (r *rewriter) lines(n *ast.CallNode, name string) (ast.Node, Kind, error) {
+func (b *builder) lines(n *ast.CallNode, name string) (node, Kind, error) {
 	if !slices.Contains(acrossNames, name) {
 		return nil, 0, nil
 	}
@@ -48,12 +45,12 @@ func (r *rewriter) lines(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		least = 1
 	}
 	if len(n.Arguments) < least || len(n.Arguments) > most {
-		return nil, 0, r.wrong(n, fmt.Sprintf("%s() takes %s", name, map[int]string{1: "1 or 2 columns", 2: "2 columns"}[least]),
+		return nil, 0, b.wrong(n, fmt.Sprintf("%s() takes %s", name, map[int]string{1: "1 or 2 columns", 2: "2 columns"}[least]),
 			acrossAdvice[AcrossFunction(name)])
 	}
 	a := Across{Function: AcrossFunction(name), By: -1}
 	for i, argument := range n.Arguments {
-		at, kind, err := r.argument(argument, name)
+		at, kind, err := b.argument(argument, name)
 		if err != nil {
 			return nil, 0, err
 		}
@@ -63,14 +60,14 @@ func (r *rewriter) lines(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		}
 		a.By = at
 		if why := a.refuses(kind); why != "" {
-			return nil, 0, r.wrong(argument, fmt.Sprintf("%s %s", r.columns[at].Name, why),
+			return nil, 0, b.wrong(argument, fmt.Sprintf("%s %s", b.columns[at].Name, why),
 				"say in the rule of the column how they are written, with number: or date:")
 		}
 	}
-	if !slices.Contains(r.formula.across, a) {
-		r.formula.across = append(r.formula.across, a)
+	if !slices.Contains(b.formula.across, a) {
+		b.formula.across = append(b.formula.across, a)
 	}
-	return &ast.IdentifierNode{Value: a.name()}, Number, nil
+	return func(m *Machine) (*Value, error) { return m.across[a], nil }, Number, nil
 }
 
 var acrossAdvice = map[AcrossFunction]string{CountSame: "write count_same(column)",
@@ -88,9 +85,9 @@ func (a Across) refuses(k Kind) string {
 }
 
 // argument is the column that an argument names.
-func (r *rewriter) argument(n ast.Node, name string) (at int, kind Kind, err error) {
-	uses := len(r.formula.uses)
-	_, kind, err = r.rewrite(n)
+func (b *builder) argument(n ast.Node, name string) (at int, kind Kind, err error) {
+	uses := len(b.formula.uses)
+	_, kind, err = b.build(n)
 	if err != nil {
 		return 0, 0, err
 	}
@@ -100,8 +97,8 @@ func (r *rewriter) argument(n ast.Node, name string) (at int, kind Kind, err err
 		callee, ok := call.Callee.(*ast.IdentifierNode)
 		plain = ok && callee.Value == "col"
 	}
-	if !plain || len(r.formula.uses) != uses+1 {
-		return 0, 0, r.wrong(n, name+"() takes columns", "make a column of it with new_columns:, and name that")
+	if !plain || len(b.formula.uses) != uses+1 {
+		return 0, 0, b.wrong(n, name+"() takes columns", "make a column of it with new_columns:, and name that")
 	}
-	return r.formula.uses[uses], kind, nil
+	return b.formula.uses[uses], kind, nil
 }

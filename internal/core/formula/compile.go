@@ -3,17 +3,13 @@ package formula
 import (
 	"errors"
 	"fmt"
-	"reflect"
 	"slices"
 	"strings"
 
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
-	"github.com/expr-lang/expr/checker"
-	"github.com/expr-lang/expr/compiler"
 	"github.com/expr-lang/expr/conf"
 	"github.com/expr-lang/expr/parser"
-	"github.com/expr-lang/expr/vm"
 
 	"ladle/internal/core/fault"
 	"ladle/internal/core/value"
@@ -39,12 +35,13 @@ func PlainName(name string) string {
 
 // Formula is a compiled formula. Several Machines can run it at a time.
 type Formula struct {
-	text    string
-	kind    Kind
-	uses    []int // columns
-	asks    []Provenance
-	across  []Across
-	program *vm.Program
+	text   string
+	kind   Kind
+	uses   []int // columns
+	asks   []Provenance
+	across []Across
+	result node
+	calls  int // of operators and functions
 }
 
 // Kind is that of the result; Any when it is always blank.
@@ -71,18 +68,12 @@ func Compile(text string, columns []Column) (*Formula, error) {
 		return nil, misread(text, err)
 	}
 	f := &Formula{text: text}
-	r := &rewriter{formula: f, columns: columns, config: config, source: []rune(text)}
-	if tree.Node, f.kind, err = r.rewrite(tree.Node); err != nil {
+	b := &builder{formula: f, columns: columns, source: []rune(text)}
+	if f.result, f.kind, err = b.build(tree.Node); err != nil {
 		return nil, err
 	}
 	slices.Sort(f.uses)
 	f.uses = slices.Compact(f.uses)
-	if _, err := checker.Check(tree, config); err != nil {
-		return nil, misread(text, err)
-	}
-	if f.program, err = compiler.Compile(tree, config); err != nil {
-		return nil, misread(text, err)
-	}
 	return f, nil
 }
 
@@ -95,60 +86,59 @@ func misread(text string, err error) error {
 // blankWord is the word for no value.
 const blankWord = "blank"
 
-// rewriter makes calls of our own functions of all operators, and says what each part of a formula is.
-type rewriter struct {
+// builder makes functions of the nodes of a formula, and says what each part of it is.
+type builder struct {
 	formula *Formula
 	columns []Column
-	config  *conf.Config
 	source  []rune
 }
 
-func (r *rewriter) wrong(n ast.Node, what, do string) error {
+func (b *builder) wrong(n ast.Node, what, do string) error {
 	return fault.InvalidValue{What: fmt.Sprintf("can't be computed: %s (at character %d of %s)", what,
-		n.Location().From+1, r.formula.text), Do: do}
+		n.Location().From+1, b.formula.text), Do: do}
 }
 
-// rewrite returns a node in terms of our functions, and the kind of its values.
-func (r *rewriter) rewrite(n ast.Node) (ast.Node, Kind, error) {
+// build returns what computes a node, and the kind of its values.
+func (b *builder) build(n ast.Node) (node, Kind, error) {
 	switch n := n.(type) {
 	case *ast.IdentifierNode:
 		if n.Value == blankWord {
 			return constant(&Value{Blank: true}), Any, nil
 		}
-		return r.column(n, n.Value, true)
+		return b.column(n, n.Value, true)
 	case *ast.StringNode:
 		return constant(&Value{Kind: Text, Text: n.Value, Blank: n.Value == ""}), Text, nil
 	case *ast.BoolNode:
 		return constant(&Value{Kind: Truth, Truth: n.Value}), Truth, nil
 	case *ast.IntegerNode, *ast.FloatNode:
-		return r.number(n)
+		return b.number(n)
 	case *ast.UnaryNode:
 		name := n.Operator
 		if name == "-" || name == "+" {
 			name = "unary " + name
 		}
-		return r.operation(n, name, n.Node)
+		return b.operation(n, name, n.Node)
 	case *ast.BinaryNode:
-		return r.binary(n)
+		return b.binary(n)
 	case *ast.CallNode:
 		callee, ok := n.Callee.(*ast.IdentifierNode)
 		if !ok {
-			return nil, 0, r.wrong(n, "only functions can be called", "")
+			return nil, 0, b.wrong(n, "only functions can be called", "")
 		}
-		return r.call(n, callee.Value)
+		return b.call(n, callee.Value)
 	}
-	return nil, 0, r.wrong(n, "formulas have no such expression",
+	return nil, 0, b.wrong(n, "formulas have no such expression",
 		`use columns, numbers, texts in quotes, operators and functions; col("Reg. No.") is a column with such a name`)
 }
 
 // constant is a node that always has the same value.
-func constant(v *Value) ast.Node { return &ast.ConstantNode{Value: v} }
+func constant(v *Value) node { return func(*Machine) (*Value, error) { return v, nil } }
 
 // column is a node for the column that goes by name; by its plain name, or else as in the file.
-func (r *rewriter) column(n ast.Node, name string, plain bool) (ast.Node, Kind, error) {
+func (b *builder) column(n ast.Node, name string, plain bool) (node, Kind, error) {
 	var at []int
 	var names []string
-	for i, c := range r.columns {
+	for i, c := range b.columns {
 		same := c.Plain == PlainName(name)
 		if !plain {
 			same = strings.EqualFold(strings.Join(strings.Fields(c.Name), " "), strings.Join(strings.Fields(name), " "))
@@ -164,39 +154,39 @@ func (r *rewriter) column(n ast.Node, name string, plain bool) (ast.Node, Kind, 
 	}
 	switch {
 	case len(at) == 0 && slices.Contains(functionNames, name):
-		return nil, 0, r.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments in brackets after it")
+		return nil, 0, b.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments in brackets after it")
 	case len(at) == 0:
-		return nil, 0, r.wrong(n, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, names))
+		return nil, 0, b.wrong(n, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, names))
 	case len(at) > 1:
-		return nil, 0, r.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, r.list(at)),
+		return nil, 0, b.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, b.list(at)),
 			`write col("...") with the name as it stands in the file`)
 	}
-	r.formula.uses = append(r.formula.uses, at[0])
-	return &ast.IdentifierNode{Value: cellName(at[0])}, r.columns[at[0]].Kind, nil
+	b.formula.uses = append(b.formula.uses, at[0])
+	return func(m *Machine) (*Value, error) { return m.cells[at[0]], nil }, b.columns[at[0]].Kind, nil
 }
 
-func (r *rewriter) list(at []int) string {
+func (b *builder) list(at []int) string {
 	names := make([]string, len(at))
 	for i, c := range at {
-		names[i] = r.columns[c].Name
+		names[i] = b.columns[c].Name
 	}
 	return strings.Join(names, ", ")
 }
 
 // number is the number as it is written, not as a float.
-func (r *rewriter) number(n ast.Node) (ast.Node, Kind, error) {
+func (b *builder) number(n ast.Node) (node, Kind, error) {
 	from := n.Location().From
 	to := from
-	for to < len(r.source) && strings.ContainsRune("0123456789._", r.source[to]) {
+	for to < len(b.source) && strings.ContainsRune("0123456789._", b.source[to]) {
 		to++
 	}
-	text := strings.ReplaceAll(string(r.source[from:to]), "_", "")
+	text := strings.ReplaceAll(string(b.source[from:to]), "_", "")
 	d, err := value.ScanNumber([]byte(strings.TrimSuffix(text, ".")))
-	if to < len(r.source) && isLetterOrDigit(r.source[to]) {
+	if to < len(b.source) && isLetterOrDigit(b.source[to]) {
 		err = errors.New("has letters in it")
 	}
 	if err != nil {
-		return nil, 0, r.wrong(n, fmt.Sprintf("the number %s", err), "write it like 1234.5")
+		return nil, 0, b.wrong(n, fmt.Sprintf("the number %s", err), "write it like 1234.5")
 	}
 	v := &Value{}
 	v.SetNumber(d)
@@ -204,24 +194,24 @@ func (r *rewriter) number(n ast.Node) (ast.Node, Kind, error) {
 }
 
 // binary is an operator between two nodes.
-func (r *rewriter) binary(n *ast.BinaryNode) (ast.Node, Kind, error) {
+func (b *builder) binary(n *ast.BinaryNode) (node, Kind, error) {
 	list, isList := n.Right.(*ast.ArrayNode)
 	operands := []ast.Node{n.Left, n.Right}
 	switch {
 	case n.Operator == "in" && isList:
 		operands = append([]ast.Node{n.Left}, list.Nodes...)
 	case n.Operator == "in":
-		return nil, 0, r.wrong(n, "in needs a list", `write it like: status in ["cancelled", "test"]`)
+		return nil, 0, b.wrong(n, "in needs a list", `write it like: status in ["cancelled", "test"]`)
 	}
 	if comparing[n.Operator] {
 		for _, o := range operands {
 			if isBlank(o) {
-				return nil, 0, r.wrong(o, "a comparison with a blank is always blank",
+				return nil, 0, b.wrong(o, "a comparison with a blank is always blank",
 					"use is_blank(x), or not is_blank(x)")
 			}
 		}
 	}
-	return r.operation(n, n.Operator, operands...)
+	return b.operation(n, n.Operator, operands...)
 }
 
 // comparing are the operators that are blank where one of their sides is.
@@ -239,35 +229,35 @@ func isBlank(n ast.Node) bool {
 }
 
 // operation is an operator with its operands.
-func (r *rewriter) operation(n ast.Node, operator string, operands ...ast.Node) (ast.Node, Kind, error) {
+func (b *builder) operation(n ast.Node, operator string, operands ...ast.Node) (node, Kind, error) {
 	f, known := operators[operator]
 	if !known {
-		return nil, 0, noOperator(r.formula.text, strings.TrimPrefix(operator, "unary "), n.Location().From)
+		return nil, 0, noOperator(b.formula.text, strings.TrimPrefix(operator, "unary "), n.Location().From)
 	}
-	return r.apply(n, operator, f, operands)
+	return b.apply(n, operator, f, operands)
 }
 
 // call is a function with its arguments.
-func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
+func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 	if name == "col" {
 		if len(n.Arguments) == 1 {
 			if s, ok := n.Arguments[0].(*ast.StringNode); ok && s.Value != "" {
-				return r.column(n, s.Value, false)
+				return b.column(n, s.Value, false)
 			}
 		}
-		return nil, 0, r.wrong(n, "col needs the name of a column in quotes", "")
+		return nil, 0, b.wrong(n, "col needs the name of a column in quotes", "")
 	}
-	if node, kind, err := r.ask(n, name); node != nil || err != nil {
-		return node, kind, err
+	if asked, kind, err := b.ask(n, name); asked != nil || err != nil {
+		return asked, kind, err
 	}
-	if node, kind, err := r.lines(n, name); node != nil || err != nil {
-		return node, kind, err
+	if across, kind, err := b.lines(n, name); across != nil || err != nil {
+		return across, kind, err
 	}
 	switch name {
 	case "choose":
-		return r.choose(n)
+		return b.choose(n)
 	case "fits":
-		return r.fits(n)
+		return b.fits(n)
 	}
 	f, known := functions[name]
 	if !known {
@@ -275,9 +265,9 @@ func (r *rewriter) call(n *ast.CallNode, name string) (ast.Node, Kind, error) {
 		if ours := elsewhere[strings.ToLower(name)]; ours != "" {
 			do = "use " + ours
 		}
-		return nil, 0, r.wrong(n, fmt.Sprintf("there is no function %q", name), do)
+		return nil, 0, b.wrong(n, fmt.Sprintf("there is no function %q", name), do)
 	}
-	return r.apply(n, name+"()", f, n.Arguments)
+	return b.apply(n, name+"()", f, n.Arguments)
 }
 
 // elsewhere are functions of spreadsheets and SQL by the names that people know, and ours.
@@ -292,128 +282,68 @@ var elsewhere = map[string]string{"left": "start(x, 3)", "right": "end(x, 3)", "
 	"cast": "number(x), date(x) or text(x)"}
 
 // apply calls f with operands, when they are what it takes.
-func (r *rewriter) apply(n ast.Node, name string, f function, operands []ast.Node) (ast.Node, Kind, error) {
-	nodes, kinds := make([]ast.Node, len(operands)), make([]Kind, len(operands))
+func (b *builder) apply(n ast.Node, name string, f function, operands []ast.Node) (node, Kind, error) {
+	nodes, kinds := make([]node, len(operands)), make([]Kind, len(operands))
 	for i, o := range operands {
 		var err error
-		if nodes[i], kinds[i], err = r.rewrite(o); err != nil {
+		if nodes[i], kinds[i], err = b.build(o); err != nil {
 			return nil, 0, err
 		}
 	}
 	takes, result, odd := f.resolve(kinds)
 	if odd != "" {
-		return nil, 0, r.wrong(n, strings.TrimPrefix(name, "unary ")+" "+odd, f.advice)
+		return nil, 0, b.wrong(n, strings.TrimPrefix(name, "unary ")+" "+odd, f.advice)
 	}
-	return r.calling(f.bound(takes, result), nodes), result, nil
-}
-
-// calling is a node that calls do with arguments.
-func (r *rewriter) calling(do func([]*Value) (*Value, error), arguments []ast.Node) ast.Node {
-	name := fmt.Sprintf("f%d", len(r.config.Functions))
-	expr.Function(name, func(params ...any) (any, error) {
-		var buf [4]*Value
-		values := buf[:0]
-		for _, p := range params {
-			values = append(values, p.(*Value))
+	for i, o := range operands {
+		if s, written := o.(*ast.StringNode); written && s.Value != "" {
+			v := Value{Kind: Text, Text: s.Value}
+			if made, err := v.as(takes[i], &Value{}); err == nil { // else each row that needs it says what is wrong
+				nodes[i] = constant(made)
+			}
 		}
-		return do(values)
-	})(r.config)
-	return &ast.CallNode{Callee: &ast.IdentifierNode{Value: name}, Arguments: arguments}
+	}
+	b.formula.calls++
+	return calling(b.formula.calls-1, f, takes, result, nodes), result, nil
 }
 
 // choose is choose(condition, one, other), of which only the chosen one is computed. A blank condition makes it blank.
-func (r *rewriter) choose(n *ast.CallNode) (ast.Node, Kind, error) {
+func (b *builder) choose(n *ast.CallNode) (node, Kind, error) {
 	if len(n.Arguments) != 3 {
-		return nil, 0, r.wrong(n, fmt.Sprintf("choose() takes 3 arguments, not %d", len(n.Arguments)),
+		return nil, 0, b.wrong(n, fmt.Sprintf("choose() takes 3 arguments, not %d", len(n.Arguments)),
 			"write choose(condition, one, other)")
 	}
-	var nodes [3]ast.Node
+	var nodes [3]node
 	var kinds [3]Kind
 	for i, a := range n.Arguments {
 		var err error
-		if nodes[i], kinds[i], err = r.rewrite(a); err != nil {
+		if nodes[i], kinds[i], err = b.build(a); err != nil {
 			return nil, 0, err
 		}
 	}
 	condition, one, other := kinds[0], kinds[1], kinds[2]
 	if condition != Truth && condition != Any {
-		return nil, 0, r.wrong(n.Arguments[0], fmt.Sprintf("what choose() takes first is a %s, not a condition",
+		return nil, 0, b.wrong(n.Arguments[0], fmt.Sprintf("what choose() takes first is a %s, not a condition",
 			condition), "")
 	}
 	if one == Any {
 		one = other
 	}
 	if other != one && other != Any {
-		return nil, 0, r.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", one, other),
+		return nil, 0, b.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", one, other),
 			"text(), number() and date() convert one to the other")
 	}
-	blank := r.test(nodes[0], func(v *Value) bool { return v.Blank })
-	holds := r.test(nodes[0], func(v *Value) bool { return v.Truth })
-	chosen := &ast.ConditionalNode{Ternary: true, Cond: holds, Exp1: nodes[1], Exp2: nodes[2]}
-	return &ast.ConditionalNode{Ternary: true, Cond: blank, Exp1: constant(&Value{Kind: one, Blank: true}),
-			Exp2: chosen},
-		one, nil
-}
-
-// test is a condition of the library: whether the value of a node is so.
-func (r *rewriter) test(n ast.Node, is func(*Value) bool) ast.Node {
-	name := fmt.Sprintf("f%d", len(r.config.Functions))
-	expr.Function(name, func(params ...any) (any, error) {
-		v := params[0].(*Value)
-		if v.Bad {
+	blank := &Value{Kind: one, Blank: true}
+	return func(m *Machine) (*Value, error) {
+		switch holds, err := nodes[0](m); {
+		case err != nil:
+			return nil, err
+		case holds.Bad:
 			return nil, ErrCell
+		case holds.Blank:
+			return blank, nil
+		case holds.Truth:
+			return nodes[1](m)
 		}
-		return is(v), nil
-	}, new(func(*Value) bool))(r.config)
-	return &ast.CallNode{Callee: &ast.IdentifierNode{Value: name}, Arguments: []ast.Node{n}}
-}
-
-// cellName is how the column i is called in the compiled formula.
-func cellName(i int) string { return fmt.Sprintf("c%d", i) }
-
-// Machine runs formulas over rows, one after the other.
-type Machine struct {
-	vm    vm.VM
-	cells map[string]any
-	names []string
-}
-
-// NewMachine makes a machine for formulas over so many columns.
-func NewMachine(columns int) *Machine {
-	m := &Machine{cells: make(map[string]any, columns), names: make([]string, columns)}
-	for i := range m.names {
-		m.names[i] = cellName(i)
-	}
-	return m
-}
-
-// Set gives column i of the row its cell. The machine holds on to v.
-func (m *Machine) Set(i int, v *Value) { m.cells[m.names[i]] = v }
-
-// Run computes f for the row whose cells were set. Its error is ErrCell or a NoResult.
-func (m *Machine) Run(f *Formula) (*Value, error) {
-	out, err := m.vm.Run(f.program, m.cells)
-	if err != nil {
-		return nil, reason(err)
-	}
-	v, ok := out.(*Value)
-	if !ok {
-		return nil, NoResult(fmt.Sprintf("the formula results in a %s", reflect.TypeOf(out)))
-	}
-	if v.Bad {
-		return nil, ErrCell
-	}
-	return v, nil
-}
-
-// reason takes the words of the library off an error of ours.
-func reason(err error) error {
-	var refused NoResult
-	switch {
-	case errors.Is(err, ErrCell):
-		return ErrCell
-	case errors.As(err, &refused):
-		return refused
-	}
-	return NoResult(err.Error())
+		return nodes[2](m)
+	}, one, nil
 }

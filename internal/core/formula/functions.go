@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/cockroachdb/apd/v3"
 	"github.com/expr-lang/expr/ast"
@@ -18,12 +19,12 @@ import (
 
 // functions are all that formulas can call, besides those that look at their arguments as they are written.
 var functions = map[string]function{
-	"upper":   texts(strings.ToUpper),
-	"lower":   texts(strings.ToLower),
-	"trim":    texts(bytewise(text.Trim)),
-	"squeeze": texts(bytewise(text.Squeeze)),
-	"digits":  texts(bytewise(text.Digits)),
-	"letters": texts(bytewise(text.Letters)),
+	"upper":   texts(text.Upper),
+	"lower":   texts(text.Lower),
+	"trim":    texts(text.Trim),
+	"squeeze": texts(text.Squeeze),
+	"digits":  texts(text.Digits),
+	"letters": texts(text.Letters),
 	"text":    {takes: []Kind{Any}, gives: Text, do: asText},
 	"length":  {takes: []Kind{Text}, gives: Number, do: length},
 	"part":    {takes: []Kind{Text, Text, Number}, gives: Text, do: part},
@@ -32,14 +33,8 @@ var functions = map[string]function{
 	"starts":  asking(strings.HasPrefix),
 	"ends":    asking(strings.HasSuffix),
 	"has":     asking(strings.Contains),
-	"replace": {takes: []Kind{Text, Text, Text}, gives: Text, do: func(a []*Value) (*Value, error) {
-		size := len(a[0].Text) + strings.Count(a[0].Text, a[1].Text)*(len(a[2].Text)-len(a[1].Text))
-		if size > mostText {
-			return nil, errTooLong
-		}
-		return written(strings.ReplaceAll(a[0].Text, a[1].Text, a[2].Text)), nil
-	}},
-	"join": {takes: []Kind{Text, Any}, gives: Text, more: true, blanks: true, do: join},
+	"replace": {takes: []Kind{Text, Text, Text}, gives: Text, do: replace},
+	"join":    {takes: []Kind{Text, Any}, gives: Text, more: true, blanks: true, do: join},
 
 	"number":   {takes: []Kind{Number}, gives: Number, do: itself},
 	"round":    {takes: []Kind{Number, Number}, gives: Number, do: round},
@@ -59,7 +54,7 @@ var functions = map[string]function{
 	"add_days":        {takes: []Kind{Moment, Number}, gives: Moment, do: addDays},
 
 	"is_blank": {takes: []Kind{Any}, gives: Truth, blanks: true,
-		do: func(a []*Value) (*Value, error) { return truth(a[0].Blank), nil }},
+		do: func(c *call) (*Value, error) { return c.truth(c.arguments[0].Blank), nil }},
 	"coalesce": {takes: []Kind{Any}, same: true, blanks: true, more: true, advice: sayWhich, do: firstGiven},
 }
 
@@ -70,33 +65,42 @@ const mostText = 16 << 20
 
 var errTooLong = NoResult("the text would be longer than 16 MB")
 
-func written(s string) *Value { return &Value{Kind: Text, Text: s, Blank: s == ""} }
-
-func whole(n int64) *Value {
-	v := &Value{Kind: Number}
-	v.Number.SetInt64(n)
-	return v
+func replace(c *call) (*Value, error) {
+	s, old, by := c.arguments[0].Text, c.arguments[1].Text, c.arguments[2].Text
+	if len(s)+strings.Count(s, old)*(len(by)-len(old)) > mostText {
+		return nil, errTooLong
+	}
+	return c.written(strings.ReplaceAll(s, old, by)), nil
 }
 
-func asText(a []*Value) (*Value, error) { return written(a[0].String()), nil }
-
-func length(a []*Value) (*Value, error) { return whole(int64(len([]rune(a[0].Text)))), nil }
-
-func itself(a []*Value) (*Value, error) { return a[0], nil }
-
-func texts(do func(string) string) function {
-	return function{takes: []Kind{Text}, gives: Text, advice: "text() converts it",
-		do: func(a []*Value) (*Value, error) {
-			return written(do(a[0].Text)), nil
-		}}
+func asText(c *call) (*Value, error) {
+	if c.arguments[0].Kind == Text {
+		return c.written(c.arguments[0].Text), nil
+	}
+	c.text = c.arguments[0].appendTo(c.text[:0])
+	return c.written(text.Of(c.text)), nil
 }
 
-func bytewise(do func(to, cell []byte) []byte) func(string) string {
-	return func(s string) string { return string(do(nil, []byte(s))) }
+func length(c *call) (*Value, error) {
+	return c.whole(int64(utf8.RuneCountInString(c.arguments[0].Text))), nil
 }
 
-// small is a whole number of an argument.
-func small(v *Value, least int64) (int, error) {
+func itself(c *call) (*Value, error) { return c.arguments[0], nil }
+
+// texts makes a text of another one; do returns a part of it, or what it writes to the memory that it is given.
+func texts(do func(to, cell []byte) []byte) function {
+	return function{takes: []Kind{Text}, gives: Text, advice: "text() converts it", do: func(c *call) (*Value, error) {
+		cell := text.Bytes(c.arguments[0].Text)
+		made := do(c.text[:0], cell)
+		if !text.Inside(made, cell) {
+			c.text = made
+		}
+		return c.written(text.Of(made)), nil
+	}}
+}
+
+// count is a whole number of an argument.
+func count(v *Value, least int64) (int, error) {
 	n, err := v.Number.Int64()
 	const most = 1 << 30
 	if err != nil || n < least || n > most {
@@ -106,83 +110,92 @@ func small(v *Value, least int64) (int, error) {
 }
 
 // part is the part with a number, from 1, of a text that is parted by another.
-func part(a []*Value) (*Value, error) {
-	n, err := small(a[2], 1)
+func part(c *call) (*Value, error) {
+	n, err := count(c.arguments[2], 1)
 	if err != nil {
 		return nil, err
 	}
-	parts := strings.Split(a[0].Text, a[1].Text)
-	if n > len(parts) {
-		return written(""), nil
+	rest := c.arguments[0].Text
+	for {
+		part, behind, more := strings.Cut(rest, c.arguments[1].Text)
+		if n--; n == 0 {
+			return c.written(strings.TrimSpace(part)), nil
+		}
+		if !more {
+			return c.written(""), nil
+		}
+		rest = behind
 	}
-	return written(strings.TrimSpace(parts[n-1])), nil
 }
 
-func start(a []*Value) (*Value, error) {
-	n, err := small(a[1], 0)
+func start(c *call) (*Value, error) {
+	n, err := count(c.arguments[1], 0)
 	if err != nil {
 		return nil, err
 	}
-	runes := []rune(a[0].Text)
-	return written(string(runes[:min(n, len(runes))])), nil
+	s := c.arguments[0].Text
+	return c.written(s[:behind(s, n)]), nil
 }
 
-func end(a []*Value) (*Value, error) {
-	n, err := small(a[1], 0)
+func end(c *call) (*Value, error) {
+	n, err := count(c.arguments[1], 0)
 	if err != nil {
 		return nil, err
 	}
-	runes := []rune(a[0].Text)
-	return written(string(runes[max(len(runes)-n, 0):])), nil
+	s := c.arguments[0].Text
+	return c.written(s[behind(s, max(utf8.RuneCountInString(s)-n, 0)):]), nil
+}
+
+// behind is the offset behind so many characters of s.
+func behind(s string, characters int) int {
+	for at := range s {
+		if characters == 0 {
+			return at
+		}
+		characters--
+	}
+	return len(s)
 }
 
 // join puts its first argument between the others that are not blank.
-func join(a []*Value) (*Value, error) {
-	var parts []string
-	size := 0
-	for _, v := range a[1:] {
-		if !v.Blank {
-			parts = append(parts, v.String())
-			size += len(parts[len(parts)-1]) + len(a[0].Text)
+func join(c *call) (*Value, error) {
+	c.text = c.text[:0]
+	first := true
+	for _, v := range c.arguments[1:] {
+		if v.Blank {
+			continue
+		}
+		if !first {
+			c.text = append(c.text, c.arguments[0].Text...)
+		}
+		first = false
+		if c.text = v.appendTo(c.text); len(c.text) > mostText {
+			return nil, errTooLong
 		}
 	}
-	if size > mostText {
-		return nil, errTooLong
-	}
-	return written(strings.Join(parts, a[0].Text)), nil
+	return c.written(text.Of(c.text)), nil
 }
 
 // round rounds to digits behind the point; halves round away from zero.
-func round(a []*Value) (*Value, error) {
-	places, err := small(a[1], 0)
+func round(c *call) (*Value, error) {
+	places, err := count(c.arguments[1], 0)
 	if err != nil {
 		return nil, err
 	}
-	v := &Value{Kind: Number}
-	return v, Round(&v.Number, &a[0].Number, places)
+	r := c.number()
+	return r, Round(&r.Number, &c.arguments[0].Number, places)
 }
 
-// Round rounds d to digits behind the point; halves round away from zero.
-func Round(to, d *apd.Decimal, places int) error {
-	if int(d.Exponent) >= -places {
-		to.Set(d)
-		return nil
-	}
-	c := apd.BaseContext.WithPrecision(uint32(max(d.NumDigits(), 1)) + uint32(places) + 1)
-	c.Rounding = apd.RoundHalfUp // of the size, whatever the sign
-	return condition(c.Quantize(to, d, -int32(places)))
+func abs(c *call) (*Value, error) {
+	r := c.number()
+	r.Number.Abs(&c.arguments[0].Number)
+	return r, nil
 }
 
-func abs(a []*Value) (*Value, error) {
-	v := &Value{Kind: Number}
-	v.Number.Abs(&a[0].Number)
-	return v, nil
-}
-
-func extreme(sign int) func([]*Value) (*Value, error) {
-	return func(a []*Value) (*Value, error) {
-		best := a[0]
-		for _, v := range a[1:] {
+func extreme(sign int) func(*call) (*Value, error) {
+	return func(c *call) (*Value, error) {
+		best := c.arguments[0]
+		for _, v := range c.arguments[1:] {
 			n, err := compare(v, best)
 			if err != nil {
 				return nil, err
@@ -203,65 +216,69 @@ func dated(v *Value) error {
 	return nil
 }
 
-func dateOnly(a []*Value) (*Value, error) {
-	return &Value{Kind: Moment, Moment: value.Moment{Days: a[0].Moment.Days, Dated: true}}, dated(a[0])
+func dateOnly(c *call) (*Value, error) {
+	of := c.arguments[0]
+	return c.moment(value.Moment{Days: of.Moment.Days, Dated: true}), dated(of)
 }
 
 func field(of func(value.Moment) int64) function {
-	return function{takes: []Kind{Moment}, gives: Number, do: func(a []*Value) (*Value, error) {
-		return whole(of(a[0].Moment)), dated(a[0])
+	return function{takes: []Kind{Moment}, gives: Number, do: func(c *call) (*Value, error) {
+		return c.whole(of(c.arguments[0].Moment)), dated(c.arguments[0])
 	}}
 }
 
-func daysBetween(a []*Value) (*Value, error) {
-	for _, v := range a {
+func daysBetween(c *call) (*Value, error) {
+	for _, v := range c.arguments {
 		if err := dated(v); err != nil {
 			return nil, err
 		}
 	}
-	return whole(a[1].Moment.Days - a[0].Moment.Days), nil
+	return c.whole(c.arguments[1].Moment.Days - c.arguments[0].Moment.Days), nil
 }
 
 // minutesBetween is exact, so with a fraction where there are seconds.
-func minutesBetween(a []*Value) (*Value, error) {
-	if _, err := compareMoments(a[0], a[1]); err != nil {
+func minutesBetween(c *call) (*Value, error) {
+	if _, err := compareMoments(c.arguments[0], c.arguments[1]); err != nil {
 		return nil, err
 	}
-	const day = 24 * 60 * 60 * 1e6
-	at := func(m value.Moment) int64 { return m.Days*day + m.Micros - m.Offset }
-	v, minute := whole(at(a[1].Moment)-at(a[0].Moment)), whole(time.Minute.Microseconds())
-	return v, divide(&v.Number, &v.Number, &minute.Number)
+	micros := microsOf(c.arguments[1].Moment) - microsOf(c.arguments[0].Moment)
+	minute := time.Minute.Microseconds()
+	if micros%minute == 0 {
+		return c.whole(micros / minute), nil
+	}
+	v := c.whole(micros)
+	return v, divide(&v.Number, &v.Number, apd.New(minute, 0))
 }
 
-func addDays(a []*Value) (*Value, error) {
-	n, err := a[1].Number.Int64()
+func addDays(c *call) (*Value, error) {
+	n, err := c.arguments[1].Number.Int64()
 	if err != nil {
-		return nil, NoResult(a[1].label() + " is not a whole number of days")
+		return nil, NoResult(c.arguments[1].label() + " is not a whole number of days")
 	}
-	m := a[0].Moment
+	m := c.arguments[0].Moment
 	m.Days += n
 	const least, most = -719162, 2932896 // 0001-01-01 and 9999-12-31
 	if m.Days < least || m.Days > most {
 		return nil, NoResult("the date is out of range")
 	}
-	return &Value{Kind: Moment, Moment: m}, dated(a[0])
+	return c.moment(m), dated(c.arguments[0])
 }
 
 // fits is fits(x, "pattern"): whether a pattern is found in a text (RE2, github.com/google/re2/wiki/Syntax).
-func (r *rewriter) fits(n *ast.CallNode) (ast.Node, Kind, error) {
+func (b *builder) fits(n *ast.CallNode) (node, Kind, error) {
 	const do = "write fits(x, `^N[0-9]+$`)"
 	if len(n.Arguments) != 2 {
-		return nil, 0, r.wrong(n, fmt.Sprintf("fits() takes 2 arguments, not %d", len(n.Arguments)), do)
+		return nil, 0, b.wrong(n, fmt.Sprintf("fits() takes 2 arguments, not %d", len(n.Arguments)), do)
 	}
 	pattern, ok := n.Arguments[1].(*ast.StringNode)
 	if !ok {
-		return nil, 0, r.wrong(n.Arguments[1], "the pattern of fits() must be in quotes", do)
+		return nil, 0, b.wrong(n.Arguments[1], "the pattern of fits() must be in quotes", do)
 	}
 	re, err := regexp.Compile(pattern.Value)
 	if err != nil {
-		return nil, 0, r.wrong(pattern, fmt.Sprintf("%q is not a regular expression: %s", pattern.Value,
+		return nil, 0, b.wrong(pattern, fmt.Sprintf("%q is not a regular expression: %s", pattern.Value,
 			fault.OfPattern(err)), do)
 	}
 	f := asking(func(s, _ string) bool { return re.MatchString(s) })
-	return r.apply(n, "fits()", f, n.Arguments)
+	return b.apply(n, "fits()", f, n.Arguments)
 }

@@ -41,17 +41,17 @@ func askNames() (names []string) {
 func (f *Formula) Asks(p Provenance) bool { return slices.Contains(f.asks, p) }
 
 // SetProvenance sets what formulas are told.
-func (m *Machine) SetProvenance(p Provenance, v *Value) { m.cells[asks[p].name] = v }
+func (m *Machine) SetProvenance(p Provenance, v *Value) { m.asked[p] = v }
 
 // ask is a node for a function without arguments; nil for another one.
-func (r *rewriter) ask(n *ast.CallNode, name string) (ast.Node, Kind, error) {
+func (b *builder) ask(n *ast.CallNode, name string) (node, Kind, error) {
 	at := slices.IndexFunc(asks[:], func(q question) bool { return q.name == name })
 	if at < 0 {
 		return nil, 0, nil
 	}
 	if len(n.Arguments) > 0 {
-		return nil, 0, r.wrong(n, name+"() takes no arguments", "write "+name+"()")
+		return nil, 0, b.wrong(n, name+"() takes no arguments", "write "+name+"()")
 	}
-	r.formula.asks = append(r.formula.asks, Provenance(at))
-	return &ast.IdentifierNode{Value: name}, asks[at].kind, nil
+	b.formula.asks = append(b.formula.asks, Provenance(at))
+	return func(m *Machine) (*Value, error) { return m.asked[at], nil }, asks[at].kind, nil
 }

@@ -1,10 +1,11 @@
 // Package formula computes with the cells of a row: exact decimals, texts, dates and truths, of which each may be
-// blank. The language is that of expr-lang/expr, with operators and functions of our own.
+// blank. The grammar is that of expr-lang/expr; operators and functions are our own.
 package formula
 
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/cockroachdb/apd/v3"
@@ -65,8 +66,13 @@ func (v *Value) SetNumber(d value.Digits) {
 	v.Number.Exponent, v.Number.Negative, v.Number.Form = -int32(len(d.Fraction)), d.Negative, apd.Finite
 }
 
-// Digits is the number v, written into buf.
+// Digits is the number v. The digits stand in buf, which must be empty, or in memory of their own.
 func (v *Value) Digits(buf []byte) (value.Digits, error) {
+	if n, ok := units(&v.Number); ok {
+		d := value.DigitsOf(uint64(max(n, -n)), int(-v.Number.Exponent), buf)
+		d.Negative = n < 0
+		return d, nil
+	}
 	if v.Number.Exponent > mostDigits || int(v.Number.NumDigits()) > mostDigits {
 		return value.Digits{}, NoResult("the result is too large")
 	}
@@ -77,21 +83,25 @@ func (v *Value) Digits(buf []byte) (value.Digits, error) {
 const mostDigits = 1000 // of a result
 
 // String is the value in its canonical text.
-func (v *Value) String() string {
+func (v *Value) String() string { return string(v.appendTo(nil)) }
+
+// appendTo adds the value in its canonical text.
+func (v *Value) appendTo(buf []byte) []byte {
 	switch {
 	case v.Blank:
-		return ""
+		return buf
 	case v.Kind == Number:
-		if d, err := v.Digits(nil); err == nil {
-			return string(d.Append(nil))
+		var digits [40]byte
+		if d, err := v.Digits(digits[:0]); err == nil {
+			return d.Append(buf)
 		}
-		return v.Number.String()
+		return append(buf, v.Number.String()...)
 	case v.Kind == Moment:
-		return string(value.AppendMoment(nil, v.Moment))
+		return value.AppendMoment(buf, v.Moment)
 	case v.Kind == Truth:
-		return fmt.Sprint(v.Truth)
+		return strconv.AppendBool(buf, v.Truth)
 	}
-	return v.Text
+	return append(buf, v.Text...)
 }
 
 const mostShown = 80 // characters of a value in messages
@@ -105,19 +115,21 @@ func (v *Value) label() string {
 	return fmt.Sprintf("%s %q", v.From, cell)
 }
 
-// as returns v as a value of a kind: a text stands for the number or moment that it is in its plain form.
-func (v *Value) as(k Kind) (*Value, error) {
+// as returns v as a value of a kind, which is made where it has another: a text stands for the number or moment that it is
+// in its plain form.
+func (v *Value) as(k Kind, made *Value) (*Value, error) {
 	switch {
 	case v.Bad:
 		return nil, ErrCell
 	case v.Kind == k || k == Any:
 		return v, nil
 	case v.Blank:
-		return &Value{Kind: k, Blank: true, From: v.From}, nil
+		*made = Value{Kind: k, Blank: true, From: v.From}
+		return made, nil
 	case v.Kind != Text:
 		return nil, NoResult(fmt.Sprintf("%s is a %s, not a %s", v.label(), v.Kind, k))
 	}
-	made := &Value{From: v.From}
+	made.From, made.Blank = v.From, false
 	switch k {
 	case Number:
 		d, err := value.ScanNumber([]byte(v.Text))

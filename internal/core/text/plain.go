@@ -3,6 +3,7 @@ package text
 import (
 	"encoding/binary"
 	"unicode/utf8"
+	"unsafe"
 )
 
 // What is done with a cell of ASCII, mostly eight characters at a time or without a branch for each: most cells are such.
@@ -108,3 +109,18 @@ func singleBlanks(to, cell []byte) []byte {
 	}
 	return to[:n]
 }
+
+// Inside reports whether part stands in the memory of whole, or nowhere.
+func Inside(part, whole []byte) bool {
+	if len(part) == 0 || len(whole) == 0 {
+		return len(part) == 0
+	}
+	p, w := uintptr(unsafe.Pointer(unsafe.SliceData(part))), uintptr(unsafe.Pointer(unsafe.SliceData(whole)))
+	return p >= w && p < w+uintptr(len(whole))
+}
+
+// Of is b as a string in the same memory, which must not change as long as that is used.
+func Of(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }
+
+// Bytes are those of s, in its memory. They must not be changed.
+func Bytes(s string) []byte { return unsafe.Slice(unsafe.StringData(s), len(s)) }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"math"
 	"math/big"
-	"slices"
 	"strconv"
 
 	"ladle/internal/core/reason"
@@ -41,7 +40,7 @@ func ScanNumber(cell []byte) (Digits, error) {
 const mostWhole = 18
 
 // Rounded is the number with so many digits behind the point, of which it has more; halves round away from zero. The digits
-// stand in buf. It reports whether it could be done: up to 18 digits are left.
+// stand in buf, which must be empty. It reports whether it could be done: up to 18 digits are left.
 func (d Digits) Rounded(places int, buf []byte) (Digits, bool) {
 	if places < 0 || places >= len(d.Fraction) || len(d.Whole)+places > mostWhole-1 {
 		return d, false
@@ -55,17 +54,30 @@ func (d Digits) Rounded(places int, buf []byte) (Digits, bool) {
 	if d.Fraction[places] >= '5' {
 		n++
 	}
-	start := len(buf)
-	buf = strconv.AppendInt(buf, n, 10)
-	for missing := places + 1 - (len(buf) - start); missing > 0; missing-- {
-		buf = slices.Insert(buf, start, '0')
-	}
-	point := len(buf) - places
-	r := Digits{Negative: d.Negative, Whole: buf[start:point]}
-	if places > 0 {
-		r.Fraction = buf[point:]
-	}
+	r := DigitsOf(uint64(n), places, buf)
+	r.Negative = d.Negative
 	return r, true
+}
+
+// DigitsOf is n in the unit of the last of so many digits behind the point. The digits stand in buf, which must be
+// empty.
+func DigitsOf(n uint64, places int, buf []byte) Digits {
+	const most = 20 // digits of n
+	var digits [most]byte
+	at := most
+	for ; n > 0; n /= 10 {
+		at--
+		digits[at] = '0' + byte(n%10)
+	}
+	for missing := places + 1 - (most - at); missing > 0; missing-- {
+		buf = append(buf, '0')
+	}
+	buf = append(buf, digits[at:]...)
+	d := Digits{Whole: buf[:len(buf)-places]}
+	if places > 0 {
+		d.Fraction = buf[len(buf)-places:]
+	}
+	return d
 }
 
 // Causes that need no arguments, made once.

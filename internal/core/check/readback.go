@@ -57,8 +57,8 @@ const (
 	mostBytesTogether = 4 << 20
 )
 
-// readBack reads the rows back and compares them: while some are compared, the next ones are read, and what was sent is
-// made ready for those behind them.
+// readBack reads the rows back and compares them. What is read is ahead of what is noted and followed, and that of what is
+// compared; what was sent is made ready for those behind it.
 func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Result, err error) {
 	r := newReader(tx, w)
 	err = ahead.Of(func(give func(both) error) error {
@@ -66,7 +66,7 @@ func readBack(ctx context.Context, tx engine.Tx, w Work) (cells, relations Resul
 		if err := ahead.Of(copies(w.Sent), func(sent *value.Batch) error { return together.add(ctx, sent) }); err != nil {
 			return err
 		}
-		return together.read(ctx)
+		return together.end(ctx)
 	}, func(b both) error {
 		r.compare(b.sent, b.back)
 		return ctx.Err()
@@ -88,16 +88,24 @@ func copies(each func(take func(*value.Batch) error) error) func(give func(*valu
 	}
 }
 
-// group is batches that are read back in one go.
+// group is batches that are to be read back in one go.
 type group struct {
-	of   *reader
-	give func(both) error
-	sent []*value.Batch
-	size int
-	last int64 // the locator of the last row, where all of them are a run
+	of     *reader
+	give   func(both) error
+	sent   []*value.Batch
+	size   int
+	run    bool  // its rows are a run of locators
+	last   int64 // of the run
+	before *reading
 }
 
-// add takes a batch in, and reads those before it when it is none of their run.
+// reading is a group that is read back.
+type reading struct {
+	sent, back []*value.Batch // there is nothing in back where it takes another way
+	wait       func() error
+}
+
+// add takes a batch in, and has those before it read when it is none of their run.
 func (g *group) add(ctx context.Context, sent *value.Batch) error {
 	first, last, run := engine.Run(g.of.Table, g.of.By, g.of.keys(sent))
 	full := len(g.sent) == mostTogether || g.size >= mostBytesTogether
@@ -106,66 +114,95 @@ func (g *group) add(ctx context.Context, sent *value.Batch) error {
 			return err
 		}
 	}
-	g.sent, g.size, g.last = append(g.sent, sent), g.size+sent.Size(), last
+	g.sent, g.size, g.run, g.last = append(g.sent, sent), g.size+sent.Size(), run, last
 	if run {
 		return nil
 	}
 	return g.read(ctx)
 }
 
-// read reads the group back, follows its relations, and hands its rows over to be compared.
-func (g *group) read(ctx context.Context) error {
-	all, err := g.back(ctx)
-	if err != nil {
+// end reads what is left.
+func (g *group) end(ctx context.Context) error {
+	if err := g.read(ctx); err != nil || g.before == nil {
 		return err
 	}
-	for i, back := range all {
+	return g.read(ctx)
+}
+
+// read begins to read the group, and sees to the one before it meanwhile.
+func (g *group) read(ctx context.Context) error {
+	before := g.before
+	if before != nil {
+		if err := before.wait(); err != nil {
+			return err
+		}
+	}
+	if g.before = nil; len(g.sent) > 0 {
+		r, sent, run, last := &reading{sent: g.sent}, g.sent, g.run, g.last
+		r.wait = g.of.tx.Ahead(func(db engine.Reader) (err error) {
+			r.back, err = g.of.back(ctx, db, sent, run, last)
+			return err
+		})
+		g.before = r
+	}
+	g.sent, g.size = nil, 0
+	if before == nil {
+		return nil
+	}
+	return g.see(ctx, before)
+}
+
+// see notes the rows of a group and follows their relations, and hands them over to be compared.
+func (g *group) see(ctx context.Context, r *reading) error {
+	for i, sent := range r.sent {
+		back := &value.Batch{}
+		if r.back != nil {
+			back = r.back[i]
+		} else if err := g.of.tx.ReadBack(ctx, g.of.Table, g.of.By, g.of.keys(sent), g.of.names, back); err != nil {
+			return err
+		}
 		if err := g.of.show(back); err != nil {
 			return err
 		}
 		if err := g.of.follow(ctx, back); err != nil {
 			return err
 		}
-		if err := g.give(both{g.sent[i], back}); err != nil {
+		if err := g.give(both{sent, back}); err != nil {
 			return err
 		}
 	}
-	g.sent, g.size = nil, 0
 	return nil
 }
 
-// back reads what stands for each batch: a run in one go, unless the rows in it are not as many as were sent.
-func (g *group) back(ctx context.Context) ([]*value.Batch, error) {
-	r := g.of
-	if len(g.sent) > 1 {
-		all, whole, err := g.run(ctx)
-		if err != nil || whole {
-			return all, err
-		}
-	}
-	var all []*value.Batch
-	for _, sent := range g.sent {
-		back := &value.Batch{}
-		if err := r.read(ctx, r.keys(sent), back); err != nil {
+// back reads what stands for batches as a part of an index: the run of locators that they are, or the rows whose keys start
+// with numbers close together. It gives nothing where there is another number of rows in the run, or the keys are far from
+// each other.
+func (r *reader) back(ctx context.Context, db engine.Reader, sent []*value.Batch, run bool, last int64) ([]*value.Batch, error) {
+	switch {
+	case run:
+		return r.between(ctx, db, sent, last)
+	case len(r.By) > 1:
+		back, near, err := r.around(ctx, db, r.keys(sent[0]))
+		if !near || err != nil {
 			return nil, err
 		}
-		all = append(all, back)
+		return []*value.Batch{back}, nil
 	}
-	return all, nil
+	return nil, nil
 }
 
-// run reads the rows of all batches in one go, and reports whether there are as many as were sent.
-func (g *group) run(ctx context.Context) (all []*value.Batch, whole bool, err error) {
-	r, rows, types := g.of, 0, engine.Types(g.of.Table, g.of.names)
-	for _, sent := range g.sent {
-		all, rows = append(all, value.NewBatch(types)), rows+sent.Len()
+// between reads the rows of all batches, a run, in one go; nothing where they are not as many as were sent.
+func (r *reader) between(ctx context.Context, db engine.Reader, sent []*value.Batch, last int64) (all []*value.Batch, err error) {
+	rows, types := 0, engine.Types(r.Table, r.names)
+	for _, b := range sent {
+		all, rows = append(all, value.NewBatch(types)), rows+b.Len()
 	}
 	at := 0 // the batch that gets the next row
-	err = r.tx.Between(ctx, r.Table, r.By[0], r.keys(g.sent[0]).Columns[0].Nums[0], g.last, r.names, func(b *value.Batch) error {
+	err = db.Between(ctx, r.Table, r.By[0], r.keys(sent[0]).Columns[0].Nums[0], last, r.names, func(b *value.Batch) error {
 		if rows -= b.Len(); rows < 0 {
 			return nil
 		}
-		if all[at].Len() == 0 && b.Len() == g.sent[at].Len() { // as they come from a large table
+		if all[at].Len() == 0 && b.Len() == sent[at].Len() { // as they come from a large table
 			all[at].Columns, b.Columns = b.Columns, all[at].Columns
 			at++
 			return nil
@@ -174,13 +211,16 @@ func (g *group) run(ctx context.Context) (all []*value.Batch, whole bool, err er
 			for c := range b.Columns {
 				all[at].Columns[c].AppendFrom(&b.Columns[c], row)
 			}
-			if all[at].Len() == g.sent[at].Len() {
+			if all[at].Len() == sent[at].Len() {
 				at++
 			}
 		}
 		return nil
 	})
-	return all, rows == 0, err
+	if rows != 0 {
+		return nil, err
+	}
+	return all, err
 }
 
 // keys are the columns by which rows are found.
@@ -233,30 +273,23 @@ func pointing(sent *value.Batch) *value.Batch {
 	return out
 }
 
-// read reads the rows with these keys back, in their order. Rows whose keys start with numbers close together are read
-// as a part of the index, and put in order here.
-func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
+// around reads the rows with these keys, which start with numbers close together, from among all rows there, and puts them
+// in order; false where they aren't close together.
+func (r *reader) around(ctx context.Context, db engine.Reader, keys *value.Batch) (back *value.Batch, near bool, err error) {
 	var read value.Batch
-	near := false
-	if len(r.By) > 1 {
-		var err error
-		if near, err = r.near.Read(ctx, r.tx, r.Table, r.By, keys, r.names, &read); err != nil {
-			return err
-		}
-	}
-	if !near {
-		return r.tx.ReadBack(ctx, r.Table, r.By, keys, r.names, back)
+	if near, err = r.near.Read(ctx, db, r.Table, r.By, keys, r.names, &read); !near || err != nil {
+		return nil, false, err
 	}
 	places := map[string]int{}
-	have, err := identities(ctx, r.tx, r.Table, r.By, &value.Batch{Columns: read.Columns[:len(r.By)]})
+	have, err := identities(ctx, db, r.Table, r.By, &value.Batch{Columns: read.Columns[:len(r.By)]})
 	if err != nil {
-		return err
+		return nil, false, err
 	}
 	for i, id := range have {
 		places[string(id)] = i
 	}
-	wanted, err := identities(ctx, r.tx, r.Table, r.By, keys)
-	*back = *value.NewBatch(engine.Types(r.Table, r.names))
+	wanted, err := identities(ctx, db, r.Table, r.By, keys)
+	back = value.NewBatch(engine.Types(r.Table, r.names))
 	for _, id := range wanted {
 		if at, there := places[string(id)]; there {
 			for c := range back.Columns {
@@ -264,7 +297,7 @@ func (r *reader) read(ctx context.Context, keys, back *value.Batch) error {
 			}
 		}
 	}
-	return err
+	return back, true, err
 }
 
 // compare holds the rows that came back, in the order of those sent, against these.

@@ -203,6 +203,10 @@ type Tx interface {
 	ReadBack(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 		into *value.Batch) error
 
+	// Ahead starts to read what will be needed: work asks the Reader that it gets, and nothing else of the transaction. What
+	// Ahead returns waits until that is done, as every other method does.
+	Ahead(work func(Reader) error) (wait func() error)
+
 	// Commit ends the transaction, also when it returns an error: one of class fault.Unknown when no answer came, so
 	// that only a new connection can tell whether its changes are there; after any other they are not.
 	Commit(ctx context.Context) error

@@ -135,6 +135,35 @@ func TestAPipeDoesOneThingAtATime(t *testing.T) {
 	assert.Equal(t, []int{0, 1, 2, 3, 4}, order)
 }
 
+// TestWhatIsReadAheadTellsItsOwnError, and what was sent before tells its own to whoever comes next.
+func TestWhatIsReadAheadTellsItsOwnError(t *testing.T) {
+	broken := errors.New("broken")
+	busy := &atomic.Bool{}
+	under := &slow{busy: busy}
+	p := NewPipe(under, func(err error) error { return err })
+	reads := func(err error) func(Reader) error {
+		return func(r Reader) error {
+			busy.Store(true)
+			defer busy.Store(false)
+			assert.Same(t, under, r, "it asks past the pipe, which waits for it")
+			time.Sleep(5 * time.Millisecond)
+			return err
+		}
+	}
+	failing := p.Ahead(reads(broken))
+	other := p.Ahead(reads(nil))
+	_, _, err := p.Count(t.Context(), nil)
+	assert.NoError(t, err, "it waits, and what was read ahead is none of its business")
+	assert.Empty(t, under.early)
+	assert.ErrorIs(t, failing(), broken)
+	assert.NoError(t, other())
+
+	require.NoError(t, p.Send(func() error { return broken }))
+	unread := p.Ahead(func(Reader) error { t.Error("what comes behind an error is not asked"); return nil })
+	assert.ErrorIs(t, unread(), broken)
+	assert.NoError(t, p.Settle())
+}
+
 func TestRun(t *testing.T) {
 	table := &schema.Table{Locator: "id"}
 	cases := []struct {

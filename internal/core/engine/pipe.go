@@ -47,6 +47,24 @@ func (p *Pipe) Settle() error {
 	return p.judge(err)
 }
 
+// Ahead starts to read what will be needed: work asks the Reader, which is its own until it is back. What Ahead returns waits
+// for that, as every other method does; meanwhile, the caller may do all that asks nothing of the database.
+func (p *Pipe) Ahead(work func(Reader) error) (wait func() error) {
+	done, err := make(chan struct{}), error(nil)
+	failed := p.Send(func() error {
+		defer close(done)
+		err = work(p.reader)
+		return nil // it is told by wait
+	})
+	if failed != nil {
+		return func() error { return failed }
+	}
+	return func() error {
+		<-done
+		return err
+	}
+}
+
 // What follows are the methods of the Reader once nothing is under way.
 
 // ColumnsOf is that of the Reader.

@@ -4,8 +4,11 @@ import (
 	"context"
 	"errors"
 	"hash/maphash"
+	"runtime"
 	"slices"
+	"sync"
 
+	"ladle/internal/core/fault"
 	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
@@ -24,6 +27,7 @@ type match struct {
 	declined  []reason.Cause // of the names that look too much like others; answers name them by number
 	declines  map[keyindex.Hash]int
 	completes bool // the step updates what no earlier step of the table writes: then it also updates rows of these
+	shares    int  // of a part of the index, which are answered side by side: so many parts of the questions
 	questions []*spool.Stream[question]
 	answers   []*spool.Stream[answer]
 	readers   []*spool.StreamReader[answer]
@@ -83,12 +87,16 @@ func (r *round) newMatch(s *Step) *match {
 		return m
 	}
 	parts := r.partsOf(max(s.rows.Len(), r.Before[s.Table].Rows))
+	m.shares = 1
 	if !s.Pairs {
 		m.index = r.keyIndex(s.Step)
 		m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
 		parts = max(r.partsOf(s.rows.Len()), m.index.PartCount())
+		if s.rows.Len() > fewLines && len(m.unlike) == 0 && s.Policy.Contradictions != ladlefile.MostOfContradictions {
+			m.shares = min(runtime.GOMAXPROCS(0), mostShares)
+		}
 	}
-	m.questions, m.answers = spool.Streams[question](r.Dir, parts), spool.Streams[answer](r.Dir, parts)
+	m.questions, m.answers = spool.Streams[question](r.Dir, parts*m.shares), spool.Streams[answer](r.Dir, parts*m.shares)
 	if s.Policy.Gone != nil && !r.Partial {
 		s.Gone = newGone(r.Dir, parts)
 	}
@@ -97,6 +105,12 @@ func (r *round) newMatch(s *Step) *match {
 	}
 	return m
 }
+
+// The questions of more than fewLines lines are answered by several processors, up to mostShares.
+const (
+	fewLines   = 1 << 14
+	mostShares = 4
+)
 
 // contentSeed is that of the hashes of contents.
 var contentSeed = maphash.MakeSeed()
@@ -208,7 +222,12 @@ func (r *round) match(ctx context.Context, m *match) error {
 	if err := r.findGone(ctx, m); err != nil {
 		return err
 	}
-	return m.each(ctx, func(i int) error { return m.part(ctx, i) })
+	for first := 0; first < len(m.questions); first += m.shares {
+		if err := m.side(ctx, first); err != nil {
+			return err
+		}
+	}
+	return m.answered(ctx)
 }
 
 // each answers the questions part by part.
@@ -217,7 +236,14 @@ func (m *match) each(ctx context.Context, part func(i int) error) error {
 		if err := part(i); err != nil {
 			return err
 		}
-		reader, err := m.answers[i].Reader()
+	}
+	return m.answered(ctx)
+}
+
+// answered makes the answers ready to be read.
+func (m *match) answered(ctx context.Context) error {
+	for _, answers := range m.answers {
+		reader, err := answers.Reader()
 		if err != nil {
 			return err
 		}
@@ -226,8 +252,9 @@ func (m *match) each(ctx context.Context, part func(i int) error) error {
 	return errors.Join(m.step.merges.end(), ctx.Err())
 }
 
-func (m *match) part(ctx context.Context, i int) error {
-	at := i
+// side answers, side by side, the questions from part first on that are about one part of the index.
+func (m *match) side(ctx context.Context, first int) error {
+	at := first / m.shares
 	if m.index.InMemory() {
 		at = 0
 	}
@@ -236,9 +263,24 @@ func (m *match) part(ctx context.Context, i int) error {
 		return err
 	}
 	defer there.Unload()
+	errs := make([]error, m.shares)
+	var wait sync.WaitGroup
+	for i := 1; i < m.shares; i++ {
+		wait.Go(func() {
+			defer fault.Recover(&errs[i])
+			errs[i] = m.part(ctx, there, first+i)
+		})
+	}
+	errs[0] = m.part(ctx, there, first)
+	wait.Wait()
+	return errors.Join(errs...)
+}
+
+// part answers the questions of part i, by what a part of the index knows.
+func (m *match) part(ctx context.Context, there *keyindex.Part, i int) error {
 	var keys keyindex.Map[seenKey]
 	keys.Grow(min(m.questions[i].Len(), resident)) // many lines may share few keys
-	err = m.questions[i].Each(func(q *question) error {
+	err := m.questions[i].Each(func(q *question) error {
 		key, found := keys.Insert(q.key)
 		if !found {
 			key.there = there.Get(q.key)

@@ -44,11 +44,24 @@ func appendRows(to []byte, b *value.Batch) []byte {
 }
 
 func appendText(to, text []byte) []byte {
+	if bare(text) {
+		return append(append(append(to, '"'), text...), '"')
+	}
 	if !utf8.Valid(text) {
 		return append(hex.AppendEncode(append(to, `["`...), text), `"]`...)
 	}
 	quoted, _ := json.Marshal(string(text)) // a string can always be written
 	return append(to, quoted...)
+}
+
+// bare reports whether nothing in a text must be escaped in JSON, as in that of a number or a date.
+func bare(text []byte) bool {
+	for _, c := range text {
+		if c < ' ' || c >= utf8.RuneSelf || c == '"' || c == '\\' {
+			return false
+		}
+	}
+	return true
 }
 
 // eachRow reads what appendRows wrote, in batches, with the number of the first row of each.

@@ -315,6 +315,11 @@ func (s *Standard) ReadBack(context.Context, *schema.Table, []string, *value.Bat
 	return errStandard
 }
 
+// Ahead has nothing to read.
+func (s *Standard) Ahead(func(engine.Reader) error) (wait func() error) {
+	return func() error { return errStandard }
+}
+
 // Commit has nothing to end.
 func (s *Standard) Commit(context.Context) error { return nil }
 

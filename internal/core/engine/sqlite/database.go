@@ -133,7 +133,7 @@ func (d *Database) Begin(ctx context.Context, _, own []*schema.Table, _ engine.M
 		return nil, err
 	}
 	clear(d.reserved)
-	t := &tx{Database: d}
+	t := &tx{Pipe: engine.NewPipe(d, func(err error) error { return err }), db: d}
 	statements, err := engine.Missing(ctx, d, own, definition, addition)
 	if err != nil {
 		return nil, errors.Join(err, t.Rollback())
@@ -181,7 +181,8 @@ func columnDefinition(c schema.Column) string {
 
 // tx is an open transaction.
 type tx struct {
-	*Database
+	engine.Pipe
+	db        *Database
 	writer    *sqlite.Stmt // the statement that wrote last
 	statement string       // its text
 	changed   int64        // the rows that were written
@@ -189,8 +190,11 @@ type tx struct {
 
 // Commit ends the transaction. A reader that keeps the file busy makes it wait.
 func (t *tx) Commit(context.Context) error {
+	if err := t.Settle(); err != nil {
+		return err
+	}
 	t.drop()
-	err := t.exec("COMMIT")
+	err := t.db.exec("COMMIT")
 	if err != nil && sqlite.ErrCode(errors.Unwrap(err)).ToPrimary() == sqlite.ResultIOErr {
 		return engine.Unanswered(err) // the file may have been written
 	}
@@ -199,11 +203,12 @@ func (t *tx) Commit(context.Context) error {
 
 // Rollback ends the transaction and takes back what it changed.
 func (t *tx) Rollback() error {
+	_ = t.Settle() // what was read is not needed any more
 	t.drop()
-	if t.conn.AutocommitEnabled() {
+	if t.db.conn.AutocommitEnabled() {
 		return nil
 	}
-	return t.exec("ROLLBACK")
+	return t.db.exec("ROLLBACK")
 }
 
 func (t *tx) drop() {

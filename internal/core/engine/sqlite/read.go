@@ -162,10 +162,11 @@ func (d *Database) wanted(t *schema.Table, by []string, keys *value.Batch) error
 
 // Reserve returns the numbers behind past, the largest that the table has or had, and those that were given in this
 // transaction.
-func (d *tx) Reserve(_ context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
-	if t.Locator == "" || n == 0 {
-		return nil, nil
+func (tx *tx) Reserve(_ context.Context, t *schema.Table, n, past int64) ([]engine.Span, error) {
+	if err := tx.Settle(); err != nil || t.Locator == "" || n == 0 {
+		return nil, err
 	}
+	d := tx.db
 	last := max(past, d.reserved[t.Name])
 	take := func(row *sqlite.Stmt) error {
 		last = max(last, row.ColumnInt64(0))

@@ -58,10 +58,13 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 // rejection, since SQLite takes back only that row.
 func (t *tx) write(ctx context.Context, statement string, table *schema.Table, columns []string,
 	rows *value.Batch) ([]engine.Rejection, error) {
+	if err := t.Settle(); err != nil {
+		return nil, err
+	}
 	if err := t.use(statement); err != nil {
 		return nil, err
 	}
-	codecs, _ := t.codecs(table, columns)
+	codecs, _ := t.db.codecs(table, columns)
 	var rejected []engine.Rejection
 	for row := range rows.Len() {
 		for i := range codecs {
@@ -73,11 +76,11 @@ func (t *tx) write(ctx context.Context, statement string, table *schema.Table, c
 		}
 		switch {
 		case err == nil:
-			t.changed += int64(t.conn.Changes())
-		case ofRow(err) && !t.conn.AutocommitEnabled():
+			t.changed += int64(t.db.conn.Changes())
+		case ofRow(err) && !t.db.conn.AutocommitEnabled():
 			rejected = append(rejected, engine.Rejection{Row: row, Why: refusal(table, err)})
 		default:
-			return nil, explain(t.path, err)
+			return nil, explain(t.db.path, err)
 		}
 	}
 	return rejected, ctx.Err()
@@ -108,7 +111,7 @@ func (t *tx) use(statement string) error {
 		return nil
 	}
 	t.drop()
-	s, err := t.prepare(statement)
+	s, err := t.db.prepare(statement)
 	if err == nil {
 		t.writer, t.statement = s, statement
 	}

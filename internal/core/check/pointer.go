@@ -23,6 +23,9 @@ type pointer struct {
 	lines    []string
 }
 
+// mostWanted is the number of values that are looked up at once.
+const mostWanted = 1 << 16
+
 func newPointer(tx engine.Tx, r schema.Relation) *pointer {
 	p := &pointer{tx: tx, relation: r, parent: r.ParentTable, wanted: map[string]bool{}}
 	for _, name := range r.ParentColumns {
@@ -48,7 +51,7 @@ func (p *pointer) add(ctx context.Context, children *value.Batch) error {
 			p.values.Columns[i].AppendFrom(&children.Columns[i], row)
 		}
 	}
-	if len(p.wanted) < mayRepeat {
+	if len(p.wanted) < mostWanted {
 		return nil
 	}
 	return p.look(ctx)

@@ -53,8 +53,8 @@ func newReader(tx engine.Tx, w Work) *reader {
 
 // So many batches, or about so many bytes, are read back in one go.
 const (
-	mostTogether      = 8
-	mostBytesTogether = 4 << 20
+	mostTogether      = 4
+	mostBytesTogether = 2 << 20
 )
 
 // readBack reads the rows back and compares them. What is read is ahead of what is noted and followed, and that of what is

@@ -219,34 +219,6 @@ func Failed(results []Result) bool {
 	return false
 }
 
-// removed asks whether rows that were removed are still there.
-func (in *Input) removed(ctx context.Context, tx engine.Tx, r Removal) (Result, error) {
-	if r.By == nil {
-		return in.removedEqual(ctx, tx, r)
-	}
-	left, by := int64(0), strings.Join(r.By, ", ")
-	result := Result{Check: "removed", Table: r.Table.Name, Says: reason.Plural(r.Rows, "row") +
-		" removed, and none of them exists", Short: reason.Count(r.Rows), counted: counted{known: true, cells: r.Rows}}
-	there := func(b *value.Batch) error {
-		left += int64(b.Len())
-		for row := 0; row < b.Len() && len(result.Problems) < mostProblems; row++ {
-			result.Problems = append(result.Problems, describe(r.By, b.Columns, row)+" still exists")
-		}
-		return nil
-	}
-	err := r.Keys(func(keys *value.Batch) error {
-		if first, last, run := engine.Run(r.Table, r.By, keys); run {
-			return tx.Between(ctx, r.Table, r.By[0], first, last, r.By, there)
-		}
-		return tx.Probe(ctx, r.Table, r.By, keys, r.By, there)
-	})
-	if result.OK = left == 0; !result.OK {
-		result.Says = fmt.Sprintf("%s of the %s (by %s) still exist", reason.Count(left), reason.Plural(r.Rows,
-			"removed row"), by)
-	}
-	return result, err
-}
-
 // change is what the rows of a table must have come to.
 type change struct {
 	added, removed int64

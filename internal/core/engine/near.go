@@ -22,7 +22,7 @@ func (n *Near) Read(ctx context.Context, db Reader, t *schema.Table, by []string
 	if n.crowded || by[0] != t.Locator && !t.Indexed(by[:1]) {
 		return false, nil
 	}
-	least, most, near := span(&keys.Columns[0])
+	least, most, near := Together(&keys.Columns[0])
 	if !near {
 		return false, nil
 	}
@@ -37,8 +37,27 @@ func (n *Near) Read(ctx context.Context, db Reader, t *schema.Table, by []string
 	return !n.crowded, err
 }
 
-// span is the least and the greatest of whole numbers, where they are near each other.
-func span(c *value.Column) (least, most int64, near bool) {
+// Whole reports whether the rows of t with these keys, each of another one, are all of those whose first column of the key is
+// from least to most: then they can be named by that.
+func (n *Near) Whole(ctx context.Context, db Reader, t *schema.Table, by []string, keys *value.Batch) (least, most int64, whole bool,
+	err error) {
+	var there value.Batch
+	if whole, err = n.Read(ctx, db, t, by, keys, by, &there); !whole || err != nil || there.Len() != keys.Len() {
+		return 0, 0, false, err
+	}
+	known := make(map[string]bool, keys.Len())
+	for row := range keys.Len() {
+		known[value.Identity(keys.Columns, row)] = true
+	}
+	for row := range there.Len() {
+		whole = whole && known[value.Identity(there.Columns, row)]
+	}
+	least, most, _ = Together(&keys.Columns[0])
+	return least, most, whole, nil
+}
+
+// Together is the least and the greatest of whole numbers, where they are near each other.
+func Together(c *value.Column) (least, most int64, near bool) {
 	if c.Kind != value.Int {
 		return 0, 0, false
 	}

@@ -84,3 +84,33 @@ func TestNearKeysAreReadTogether(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, read, "texts are not")
 }
+
+// TestKeysThatAreAllThereIs are named by their range; others are not.
+func TestKeysThatAreAllThereIs(t *testing.T) {
+	table := &schema.Table{Name: "stay", Columns: []schema.Column{{Name: "vessel", Type: value.Type{Kind: value.Int}}},
+		Indexes: [][]string{{"vessel"}}}
+	for name, c := range map[string]struct {
+		keys  []int64
+		rows  int
+		whole bool
+	}{
+		"all of them":              {[]int64{9, 7, 8}, 1, true},
+		"another one between them": {[]int64{7, 9, 10}, 1, false},
+		"several of each":          {[]int64{7, 8}, 2, false},
+		"one that is named twice":  {[]int64{7, 7, 9}, 1, false},
+		"far from each other":      {[]int64{1, 1000}, 1, false},
+		"gone":                     {[]int64{7, 8}, 0, false},
+	} {
+		keys := value.NewBatch([]value.Type{{Kind: value.Int}})
+		for _, n := range c.keys {
+			keys.Columns[0].AppendNum(n)
+		}
+		var near Near
+		least, most, whole, err := near.Whole(t.Context(), &crowd{rows: c.rows}, table, []string{"vessel"}, keys)
+		require.NoError(t, err)
+		assert.Equal(t, c.whole, whole, name)
+		if whole {
+			assert.Equal(t, []int64{7, 9}, []int64{least, most}, name)
+		}
+	}
+}

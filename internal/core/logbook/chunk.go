@@ -59,6 +59,9 @@ type Chunk struct {
 // Equal reports whether rows of the chunk may be equal: there are as many of each as it says.
 func (c *Chunk) Equal() bool { return len(c.By) == 0 && len(c.Columns) > 0 }
 
+// Run reports whether the chunk is about the run of numbers that begins with First.
+func (c *Chunk) Run() bool { return c.First != 0 && len(c.By) == 1 }
+
 // hashBytes is the length of the hash of a row: the first bytes of its XXH64, a hash for telling changes that nobody
 // hides (xxhash.com, specification 0.2.0). That of a changed row is the same by chance once in 2^40 times.
 const hashBytes = 5

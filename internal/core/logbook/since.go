@@ -182,17 +182,29 @@ func (b *Book) compareChunk(ctx context.Context, t *schema.Table, c *Chunk, sinc
 		return err
 	}
 	var buf []byte
+	var near engine.Near
 	return c.each(t, func(first int, keys *value.Batch) error {
 		later := since.compared[t]
 		there := map[string][]byte{}
 		names := append(slices.Clone(c.By), c.Columns...)
-		err := b.Rows(ctx, t, c.By, keys, names, func(rows *value.Batch) error {
+		take := func(rows *value.Batch) error {
 			columns := value.Pointers(rows.Columns[len(c.By):])
 			for row := range rows.Len() {
 				there[value.Identity(rows.Columns[:len(c.By)], row)] = appendHash(nil, columns, row, &buf)
 			}
 			return nil
-		})
+		}
+		var around value.Batch // with others among them
+		read, err := false, error(nil)
+		if len(c.By) > 1 {
+			read, err = near.Read(ctx, b.DB, t, c.By, keys, names, &around)
+		}
+		switch {
+		case err == nil && read:
+			err = take(&around)
+		case err == nil:
+			err = b.Rows(ctx, t, c.By, keys, names, take)
+		}
 		if err != nil {
 			return err
 		}

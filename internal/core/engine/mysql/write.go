@@ -233,7 +233,14 @@ func (t *tx) Remove(ctx context.Context, table *schema.Table, by []string, keys 
 
 func (d *Database) remove(ctx context.Context, table *schema.Table, by []string, keys *value.Batch) (int64, error) {
 	first, last, run := engine.Run(table, by, keys)
-	statement := fmt.Sprintf("DELETE FROM %s WHERE %s BETWEEN %d AND %d", quote(table.Name), quote(table.Locator), first, last)
+	if !run && len(by) > 1 {
+		var near engine.Near
+		var err error
+		if first, last, run, err = near.Whole(ctx, d, table, by, keys); err != nil {
+			return 0, err
+		}
+	}
+	statement := fmt.Sprintf("DELETE FROM %s WHERE %s BETWEEN %d AND %d", quote(table.Name), quote(by[0]), first, last)
 	if !run {
 		if err := d.stage(ctx, wanted, table, by, keys); err != nil {
 			return 0, err

@@ -79,13 +79,17 @@ func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool
 	if c.Equal() {
 		each = engine.Gathered(each)
 	}
+	free, err := u.unreferred(ctx, t, c)
+	if err != nil {
+		return false, err
+	}
 	err = each(func(rows *value.Batch) error {
 		if err := u.list(ctx, t, c, rows); err != nil {
 			return err
 		}
 		switch c.What {
 		case logbook.Added:
-			stands, err := u.remove(ctx, t, c, rows)
+			stands, err := u.remove(ctx, t, c, rows, free)
 			standing = standing || stands
 			return err
 		case logbook.Was:
@@ -98,10 +102,36 @@ func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool
 	return standing, err
 }
 
-// remove removes rows that the run added, but those that other rows refer to.
-func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch) (standing bool,
+// unreferred reports whether it is plain, before they are looked at one by one, that no row refers to those of a chunk that
+// are a run of added ones. It is asked for all of them at once, since a server may pass over all rows that the transaction
+// has removed each time it is asked.
+func (u *undoing) unreferred(ctx context.Context, t *schema.Table, c *logbook.Chunk) (bool, error) {
+	if c.What != logbook.Added || !c.Run() {
+		return false, nil
+	}
+	rows := 0
+	for _, p := range u.Schema.PointingAt(t) {
+		if !slices.Equal(c.By, p.ParentColumns) || !p.Child.Indexed(p.Columns) || p.Child.Column(p.Columns[0]).Type.Kind != value.Int {
+			return false, nil
+		}
+		err := u.tx.Between(ctx, p.Child, p.Columns[0], c.First, c.First+c.Rows-1, p.Columns, func(b *value.Batch) error {
+			rows += b.Len()
+			return nil
+		})
+		if err != nil || rows > 0 {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// remove removes rows that the run added, but those that other rows refer to; free where it is known that none does.
+func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch, free bool) (standing bool,
 	err error) {
-	if standing, err = u.standing(ctx, t, c.By, keys); standing || err != nil {
+	if !free {
+		standing, err = u.standing(ctx, t, c.By, keys)
+	}
+	if standing || err != nil {
 		for row := range keys.Len() { // what these refer to is not to blame as well
 			u.kept[t.Name+"\x00"+value.Identity(keys.Columns, row)] = true
 		}

@@ -95,7 +95,7 @@ type undoing struct {
 // tellOf tells of more rows of a phase.
 func (u *undoing) tellOf(phase string, rows int64) {
 	if u.done += rows; u.told != nil {
-		u.told(phase, u.done, u.Total())
+		u.told(phase, min(u.done, u.Total()), u.Total())
 	}
 }
 

@@ -67,7 +67,7 @@ func (b *builder) lines(n *ast.CallNode, name string) (node, Kind, error) {
 	if !slices.Contains(b.formula.across, a) {
 		b.formula.across = append(b.formula.across, a)
 	}
-	return func(m *Machine) (*Value, error) { return m.across[a], nil }, Number, nil
+	return func(m *Machine) (*Value, error) { return told(m.across[a]) }, Number, nil
 }
 
 var acrossAdvice = map[AcrossFunction]string{CountSame: "write count_same(column)",

@@ -202,7 +202,7 @@ func TestAFormulaSaysWhatItUses(t *testing.T) {
 
 func FuzzFormula(f *testing.F) {
 	for _, seed := range []string{`tons * 2`, `choose(a, b, c)`, `join("", berth, "x") == blank`, `1/0`, `not true`,
-		`round(1.005, 2)`, `x in [1]`} {
+		`round(1.005, 2)`, `x in [1]`, `rank_same(berth, tons) + 1`, `upper(file_name())`} {
 		f.Add(seed)
 	}
 	all := columns()

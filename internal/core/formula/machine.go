@@ -47,6 +47,14 @@ func (m *Machine) Run(f *Formula) (*Value, error) {
 	return v, nil
 }
 
+// told is a value that the machine was told of, if it was.
+func told(v *Value) (*Value, error) {
+	if v == nil {
+		return nil, NoResult("what the formula asks for is not known here")
+	}
+	return v, nil
+}
+
 // calling is a node that calls f, as the call of a formula with that number, for arguments of the given kinds.
 func calling(number int, f function, takes []Kind, gives Kind, arguments []node) node {
 	blank := &Value{Kind: gives, Blank: true}

@@ -53,5 +53,5 @@ func (b *builder) ask(n *ast.CallNode, name string) (node, Kind, error) {
 		return nil, 0, b.wrong(n, name+"() takes no arguments", "write "+name+"()")
 	}
 	b.formula.asks = append(b.formula.asks, Provenance(at))
-	return func(m *Machine) (*Value, error) { return m.asked[at], nil }, asks[at].kind, nil
+	return func(m *Machine) (*Value, error) { return told(m.asked[at]) }, asks[at].kind, nil
 }

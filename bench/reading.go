@@ -179,10 +179,16 @@ func readAll(path string) error {
 	fields := 0
 	work := func(c *source.Chunk) (n int) {
 		var r source.Record
-		for c.Next(&r) {
+		var b source.Block
+		for {
+			for c.Block(&b) {
+				n += b.Fields()
+			}
+			if !c.Next(&r) {
+				return n
+			}
 			n += len(r.Fields)
 		}
-		return n
 	}
 	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk,
 		n int) error {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"io"
-	"math/bits"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -30,30 +29,26 @@ func someBytes(r *rand.Rand, n int) []byte {
 	return b
 }
 
-// TestMarksAgainstLooking holds the marks of blocks, which are found eight bytes at a time, against looking at each
-// byte.
-func TestMarksAgainstLooking(t *testing.T) {
+// TestPlacesAgainstLooking holds the places of what means something against looking at each byte, from any place on.
+func TestPlacesAgainstLooking(t *testing.T) {
 	r := seeded.Rand(t)
-	for range 3000 {
-		b := someBytes(r, 1+r.IntN(200))
-		l := &lines{Dialect: Dialect{",;\t|"[r.IntN(4)], "\"'\x00"[r.IntN(3)]}, raw: b, quotes: r.IntN(2) == 0,
-			returns: r.IntN(2) == 0}
-		l.quotes = l.quotes && l.Quote != 0
-		for at := 0; at < len(b); at += 64 {
-			want := uint64(0)
-			for i, c := range b[at:min(at+64, len(b))] {
-				if c == l.Delimiter || c == '\n' || l.quotes && c == l.Quote || l.returns && c == '\r' {
-					want |= 1 << i
-				}
-			}
-			require.Equal(t, fmt.Sprintf("%064b", want), fmt.Sprintf("%064b", l.marks(at)), "%q from %d", b, at)
-		}
+	for range 300 {
+		b := someBytes(r, 1+r.IntN(3*piece))
+		l := newLines(b, Dialect{",;\t|"[r.IntN(4)], "\"'\x00"[r.IntN(3)]}, 1, 0)
+		l.returns = r.IntN(2) == 0
 		from := r.IntN(len(b))
-		l.block = -64
 		l.skip(from)
-		if l.mask != 0 {
-			assert.GreaterOrEqual(t, l.block+bits.TrailingZeros64(l.mask), from)
+		var want, got []int
+		for i, c := range b[from:] {
+			if c == l.Delimiter || c == '\n' || l.quotes && c == l.Quote || l.returns && c == '\r' {
+				want = append(want, from+i)
+			}
 		}
+		for l.passed < len(l.all) || l.more() {
+			got = append(got, int(l.all[l.passed]))
+			l.passed++
+		}
+		require.Equal(t, want, got, "from %d", from)
 	}
 }
 

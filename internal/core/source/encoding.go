@@ -2,7 +2,6 @@ package source
 
 import (
 	"bytes"
-	"encoding/binary"
 	"io"
 	"slices"
 	"strings"
@@ -146,18 +145,22 @@ const longestBegun = 1 << 10
 
 // asciiPrefix is the length of the part of b before the first byte that isn't ASCII.
 func asciiPrefix(b []byte) int {
-	i := 0
-	for ; i+32 <= len(b); i += 32 {
-		block, word := (*[32]byte)(b[i:]), binary.LittleEndian.Uint64
-		if (word(block[:])|word(block[8:])|word(block[16:])|word(block[24:]))&highs != 0 {
+	rest := b
+	for len(rest) >= 64 {
+		x := (*[64]byte)(rest)
+		if (eight(x[0:8])|eight(x[8:16])|eight(x[16:24])|eight(x[24:32])|
+			eight(x[32:40])|eight(x[40:48])|eight(x[48:56])|eight(x[56:64]))&highs != 0 {
 			break
 		}
+		rest = rest[64:]
 	}
-	for ; i+8 <= len(b) && binary.LittleEndian.Uint64(b[i:])&highs == 0; i += 8 {
+	for len(rest) >= 8 && eight(rest)&highs == 0 {
+		rest = rest[8:]
 	}
-	for ; i < len(b) && b[i] < utf8.RuneSelf; i++ {
+	for len(rest) > 0 && rest[0] < utf8.RuneSelf {
+		rest = rest[1:]
 	}
-	return i
+	return len(b) - len(rest)
 }
 
 // judge finds the encoding by what starts with tail.

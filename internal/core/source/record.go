@@ -67,6 +67,9 @@ func (c *Chunk) Release() {
 		default:
 		}
 	}
+	if l, ok := c.rows.(*lines); ok {
+		l.letGo()
+	}
 	c.Raw, c.buf, c.rows = nil, nil, nil
 }
 
@@ -137,13 +140,8 @@ func (c *Chunk) Next(r *Record) bool {
 
 // read reads the next record of the file into r.
 func (c *Chunk) read(r *Record) bool {
-	r.back()
-	if c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
+	if r.reset(); c.Origin.most > 0 && c.Counts.Records == c.Origin.most {
 		return false
-	}
-	r.Fields, r.Problem, r.Faults, r.From, r.Passed, r.beyond = r.Fields[:0], nil, r.Faults[:0], nil, nil, 0
-	if !r.Keep {
-		r.buf = r.buf[:0]
 	}
 	blank, last := c.Counts.Blank, c.Counts.last
 	if !c.rows.next(c, r) {
@@ -157,6 +155,15 @@ func (c *Chunk) read(r *Record) bool {
 		r.reorder(c.wanted)
 	}
 	return true
+}
+
+// reset makes the record one of which nothing is known.
+func (r *Record) reset() {
+	r.back()
+	r.Fields, r.Problem, r.Faults, r.From, r.Passed, r.beyond = r.Fields[:0], nil, r.Faults[:0], nil, nil, 0
+	if !r.Keep {
+		r.buf = r.buf[:0]
+	}
 }
 
 // MayBeginTable reports whether the record may be the header of another table below this one: blank lines stand above

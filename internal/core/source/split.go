@@ -2,8 +2,6 @@ package source
 
 import (
 	"bytes"
-	"encoding/binary"
-	"math/bits"
 	"unicode/utf8"
 
 	"ladle/internal/core/reason"
@@ -25,9 +23,8 @@ type lines struct {
 	width  int                        // the number of columns
 	doubts func([]byte) *reason.Cause // why bytes can't be trusted, or nil; nil when that is known not to be
 
-	block  int    // where the block of 64 bytes starts whose marks are in mask
-	mask   uint64 // marks not looked at yet
-	quotes bool   // there may be quotes
+	places
+	quotes bool // there may be quotes
 
 	odd       *odd  // what the text is said to have besides; nil for most
 	comments  int64 // lines that are comments, since the last record
@@ -44,16 +41,12 @@ var (
 )
 
 func newLines(raw []byte, d Dialect, line int64, width int) *lines {
-	return &lines{Dialect: d, raw: raw, line: line, width: width, block: -64, quotes: d.Quote != 0,
+	return &lines{Dialect: d, raw: raw, line: line, width: width, quotes: d.Quote != 0,
 		returns: bytes.IndexByte(raw, '\r') >= 0}
 }
 
 func (l *lines) next(c *Chunk, r *Record) bool {
-	if l.at == 0 {
-		if l.doubts != nil && l.doubts(l.raw) == nil {
-			l.doubts = nil
-		}
-	}
+	l.trust()
 	for l.at < len(l.raw) {
 		if l.odd != nil {
 			l.skipComments()
@@ -88,6 +81,13 @@ func (l *lines) next(c *Chunk, r *Record) bool {
 		return true
 	}
 	return false
+}
+
+// trust looks, before the first record, whether there are doubts about the text at all.
+func (l *lines) trust() {
+	if l.at == 0 && l.doubts != nil && l.doubts(l.raw) == nil {
+		l.doubts = nil
+	}
 }
 
 // judge finds what is wrong with the record as a whole. Blank fields behind the last column are none.
@@ -125,18 +125,18 @@ func (l *lines) read(r *Record) (end, open int) {
 	if l.odd.slow() {
 		return l.readOdd(r)
 	}
-	raw, fields, mask, block := l.raw, r.Fields, l.mask, l.block // in registers, since this is what reading costs
+	raw, fields, all, next := l.raw, r.Fields, l.all, l.passed // at hand, since this is what reading costs
 	field := l.at
 	for {
-		for mask == 0 {
-			if block += 64; block >= len(raw) {
-				r.Fields, l.mask, l.block, l.at = append(fields, raw[field:]), 0, block, len(raw)
+		if next == len(all) {
+			if l.passed = next; !l.more() {
+				r.Fields, l.at = append(fields, raw[field:]), len(raw)
 				return len(raw), -1
 			}
-			mask = l.marks(block)
+			all, next = l.all, l.passed
 		}
-		at := block + bits.TrailingZeros64(mask)
-		mask &= mask - 1
+		at := int(all[next])
+		next++
 		c := raw[at]
 		if c == l.Delimiter {
 			if len(fields) < mostFields {
@@ -152,16 +152,16 @@ func (l *lines) read(r *Record) (end, open int) {
 			if end > field && raw[end-1] == '\r' {
 				end--
 			}
-			r.Fields, l.mask, l.block, l.at = append(fields, raw[field:end]), mask, block, at+1
+			r.Fields, l.passed, l.at = append(fields, raw[field:end]), next, at+1
 			l.line++
 			return end, -1
 		}
-		r.Fields, l.mask, l.block = fields, mask, block
+		r.Fields, l.passed = fields, next
 		after, open := l.special(r, field, at)
 		if open >= 0 || after < 0 {
 			return -after - 1, open
 		}
-		fields, mask, block = r.Fields, l.mask, l.block
+		fields, all, next = r.Fields, l.all, l.passed
 		field = after
 	}
 }
@@ -283,70 +283,6 @@ func countLines(b []byte) int64 {
 	var e lineEndings
 	return e.count(b)
 }
-
-// skip passes over all marks before raw[at].
-func (l *lines) skip(at int) {
-	if at-l.block >= 64 {
-		l.block, l.mask = at&^63, 0
-		if l.block >= len(l.raw) {
-			return
-		}
-		l.mask = l.marks(l.block)
-	}
-	l.mask = l.mask >> (at - l.block) << (at - l.block)
-}
-
-// marks has a bit for each delimiter, end of line and quote in the block of 64 bytes at l.raw[at].
-func (l *lines) marks(at int) uint64 {
-	rest := l.raw[at:]
-	if len(rest) < 64 {
-		var block [64]byte
-		n := copy(block[:], rest)
-		return l.marksIn(&block) & (1<<n - 1)
-	}
-	block := (*[64]byte)(rest)
-	if l.quotes || l.returns {
-		return l.marksIn(block)
-	}
-	d := spread(l.Delimiter)
-	return two(block[0:8], d) | two(block[8:16], d)<<8 | two(block[16:24], d)<<16 | two(block[24:32], d)<<24 |
-		two(block[32:40], d)<<32 | two(block[40:48], d)<<40 | two(block[48:56], d)<<48 | two(block[56:64], d)<<56
-}
-
-// two has a bit for each of eight bytes that is a delimiter or line feed.
-func two(b []byte, delimiter uint64) uint64 {
-	word := binary.LittleEndian.Uint64(b)
-	return (^(unlike(word^delimiter) & unlike(word^newline)) & highs) >> 7 * gather >> 56
-}
-
-func (l *lines) marksIn(block *[64]byte) (mask uint64) {
-	delimiter, quote := spread(l.Delimiter), spread(l.Quote)
-	for i := range 8 {
-		word := binary.LittleEndian.Uint64(block[8*i:])
-		others := unlike(word^delimiter) & unlike(word^newline)
-		if l.quotes {
-			others &= unlike(word ^ quote)
-		}
-		if l.returns {
-			others &= unlike(word ^ carriage)
-		}
-		mask |= (^others & highs) >> 7 * gather >> 56 << (8 * i)
-	}
-	return mask
-}
-
-const (
-	lows     = 0x0101010101010101
-	highs    = 0x8080808080808080
-	gather   = 0x0102040810204080 // brings the lowest bits of eight bytes together in the highest byte
-	newline  = '\n' * lows
-	carriage = '\r' * lows
-)
-
-func spread(b byte) uint64 { return uint64(b) * lows }
-
-// unlike has the high bit of each byte of word that is not zero; its other bits mean nothing.
-func unlike(word uint64) uint64 { return (word&^highs + ^uint64(highs)) | word }
 
 // firstQuote is where the first quote stands in raw, or -1.
 func (d Dialect) firstQuote(raw []byte) int {

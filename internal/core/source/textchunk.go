@@ -166,7 +166,7 @@ func (t *text) chunk(raw []byte, o Origin) *Chunk {
 	if t.rowsOf != nil {
 		return &Chunk{Raw: raw, Origin: o, rows: t.rowsOf(raw, o), seed: t.seed}
 	}
-	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), block: -64, doubts: notUTF8,
+	l := &lines{Dialect: t.dialect, raw: raw, line: o.Line, width: len(t.header.Names), doubts: notUTF8,
 		quotes: t.dialect.Quote != 0, returns: true, odd: t.odd}
 	if t.from.foreign() {
 		l.doubts = t.notDecoded

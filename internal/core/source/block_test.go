@@ -1,0 +1,77 @@
+package source
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"ladle/internal/seeded"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestBlocksAreTheRecords reads texts with blocks and without: the records and what is counted are the same.
+func TestBlocksAreTheRecords(t *testing.T) {
+	r := seeded.Rand(t)
+	plain := strings.Repeat("PM-000101,Grey Heron,N1\n", 600)
+	texts := map[string]string{"plain": plain, "CRLF": strings.ReplaceAll(plain, "\n", "\r\n"),
+		"both ends of lines": plain + strings.ReplaceAll(plain, "\n", "\r\n") + plain, "no end of line at the end": plain + "a,b,c",
+		"a quote": plain + "a,\"b\nb\",c\n" + plain, "a quote inside": plain + "a,b\"b,c\n" + plain, "blank lines": plain + "\n,,\n\r\n" + plain,
+		"short and long lines": plain + "a,b\n" + plain + "a,b,c,d\n" + plain + "a,b,c,,\n", "a lone CR": plain + "a,b\rc,d,e\n" + plain, "a lone CR for a delimiter": plain + "a\rb,c\n" + plain, "delimiters alone": plain + ",,\n" + plain,
+		"UTF-8": plain + "a,Méduse,N1\n" + plain, "no UTF-8": plain + "a,M\xe9duse,N1\n" + plain,
+		"lines that make up for each other": strings.Repeat("a,b\nc,d,e,f\n", 100), "one column": strings.Repeat("a\n\n", 500)}
+	for range 200 {
+		var b strings.Builder
+		for range 5 {
+			b.WriteString(strings.Repeat("a,b,c\n", r.IntN(400)))
+			b.Write(someBytes(r, r.IntN(30)))
+		}
+		texts[fmt.Sprint("random ", len(texts))] = b.String()
+	}
+	for name, text := range texts {
+		path := filepath.Join(t.TempDir(), "in.csv")
+		require.NoError(t, os.WriteFile(path, []byte("Reg. No.,Vessel,Berth\n"+text), 0o644))
+		asked := ReadOptions{Delimiter: ",", Quote: `"`, Header: HeaderLines{First: 1, Last: 1}, Encoding: "utf-8"}
+		want, _ := readInBlocks(t, path, asked, false)
+		got, blocks := readInBlocks(t, path, asked, true)
+		require.Equal(t, want, got, name)
+		if name == "plain" || name == "CRLF" || name == "UTF-8" {
+			assert.GreaterOrEqual(t, blocks, 600, "lines that came in blocks, of "+name)
+		}
+	}
+}
+
+// readInBlocks reads a file into a text for each record, and one for each chunk, and counts the rows of blocks.
+func readInBlocks(t *testing.T, path string, asked ReadOptions, inBlocks bool) (all []string, rows int) {
+	table, err := Open([]string{path}, asked)
+	if err != nil {
+		return []string{err.Error()}, 0
+	}
+	defer table.Close()
+	for {
+		c, err := table.Next()
+		if err != nil {
+			return append(all, err.Error()), rows
+		}
+		var record Record
+		told := func() {
+			all = append(all, fmt.Sprintf("%d %q %q %v %v %v", record.Position, record.Raw, record.Fields, record.Problem, record.Gap, record.beyond))
+		}
+		for more := true; more; {
+			for b := (Block{}); inBlocks && c.Block(&b); rows += b.Rows {
+				for row := range b.Rows {
+					b.Record(row, &record)
+					told()
+				}
+			}
+			if more = c.Next(&record); more {
+				told()
+			}
+		}
+		all = append(all, fmt.Sprintf("%+v", c.Counts))
+		c.Release()
+	}
+}

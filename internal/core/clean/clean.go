@@ -28,14 +28,18 @@ type Column struct {
 type cleaner struct {
 	*rowCleaner
 	columns  []Column
-	alone    []bool  // the columns whose cells nothing else needs, by the columns asked for
-	quick    []quick // of those: a way that reads most cells
-	memos    []*memo // of those without one
-	counts   []bool  // the columns whose rules are counted there, each once
+	alone    []bool      // the columns whose cells nothing else needs, by the columns asked for
+	quick    []quick     // of those: a way that reads most cells
+	together []*together // of those: a way that cleans most cells of a block at once; nil for none
+	memos    []*memo     // of those without one
+	counts   []bool      // the columns whose rules are counted there, each once
 	effects  effects
 	batch    *value.Batch
-	records  []source.Record // of a block
+	block    source.Block
+	records  []source.Record // of lines that stand in no block
 	kept     []value.State   // of these
+	lone     source.Record   // has the cell of a block that is looked at closely, and its place
+	apart    bool            // nothing but columns that stand alone is asked for
 	dropped  []int           // rows of the chunk that a person has dropped
 	headers  []int64         // positions of those that repeat the header
 	second   []int           // rows that seem to be the header of another table
@@ -43,7 +47,7 @@ type cleaner struct {
 	problems []problem
 }
 
-const blockRows = 256
+const mostRecords = 256 // that are cleaned at a time
 
 type problem struct {
 	row    int
@@ -85,9 +89,10 @@ func Read(ctx context.Context, t source.Table, recipe *Recipe, columns []Column,
 // newCleaner makes a cleaner. What other columns or the condition of the input need is cleaned first; the others alone.
 func newCleaner(r *Recipe, columns []Column) *cleaner {
 	c := &cleaner{columns: columns, alone: make([]bool, len(columns)), memos: make([]*memo, len(columns)),
-		quick: make([]quick, len(columns)), batch: value.NewBatch(types(columns)),
+		quick: make([]quick, len(columns)), together: make([]*together, len(columns)), batch: value.NewBatch(types(columns)),
 		counts: make([]bool, len(columns)), effects: newEffects(len(r.columns)),
-		records: make([]source.Record, blockRows), kept: make([]value.State, blockRows)}
+		records: make([]source.Record, mostRecords), kept: make([]value.State, mostRecords),
+		lone: source.Record{Fields: make([][]byte, r.file)}}
 	var first []int
 	if r.only >= 0 {
 		first = append(first, r.only)
@@ -103,8 +108,12 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 		if c.quick[i] = rule.quick(); rule.Clean != nil || c.quick[i] == nil && !r.columns[x.Of].bare {
 			c.memos[i] = newMemo()
 		}
+		if x.Type.IsPlainText() {
+			c.together[i] = rule.together()
+		}
 	}
 	c.rowCleaner = r.newRowCleaner(r.closure(first), 0)
+	c.apart = len(c.order) == 0 && c.from == nil && c.known == nil
 	return c
 }
 
@@ -131,7 +140,7 @@ func (r *Recipe) neededBy(columns []Column) []bool {
 	return needed
 }
 
-// chunk cleans the rows of a chunk, block by block.
+// chunk cleans the rows of a chunk, some at a time.
 func (c *cleaner) chunk(chunk *source.Chunk) {
 	c.batch.Reset()
 	c.effects.reset()
@@ -144,14 +153,22 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 		c.records[i] = source.Record{Keep: true}
 	}
 	for first := 0; ; {
+		if c.apart && chunk.Block(&c.block) {
+			c.cleanBlock(first)
+			first += c.block.Rows
+			continue
+		}
 		n := 0
 		for n < len(c.records) && chunk.Next(&c.records[n]) {
 			n++
+			if c.apart { // a block may follow
+				break
+			}
 		}
 		if n == 0 {
 			break
 		}
-		c.block(first, n)
+		c.cleanRecords(first, n)
 		first += n
 	}
 	slices.SortStableFunc(c.problems, func(a, b problem) int { return cmp.Compare(a.row, b.row) })
@@ -165,9 +182,9 @@ func (c *cleaner) tell(blame int, raw []byte, why reason.Cause) {
 	c.problems = append(c.problems, problem{c.now, blame, string(raw), why})
 }
 
-// block cleans n rows, of which the first has the given number: first what stands together, then each column that
+// cleanRecords cleans n rows, of which the first has the given number: first what stands together, then each column that
 // stands alone from the first row to the last, since the memory that it needs is at hand then.
-func (c *cleaner) block(first, n int) {
+func (c *cleaner) cleanRecords(first, n int) {
 	for row := range n {
 		c.now = first + row
 		c.kept[row] = c.wholeRecord(&c.records[row])
@@ -198,6 +215,41 @@ func (c *cleaner) column(i, first, n int) {
 		c.now = first + row
 		c.singleCell(to, i, r)
 	}
+}
+
+// cleanBlock cleans the block, column by column, where each column stands alone. Its first row has the given number.
+func (c *cleaner) cleanBlock(first int) {
+	for row := range c.block.Rows {
+		c.batch.Columns[position].AppendNum(c.block.Position + int64(row))
+		if len(c.headers) < mostHeaders && c.isName(0, c.block.Field(row, 0)) {
+			if c.block.Record(row, &c.records[0]); c.isHeader(&c.records[0]) {
+				c.headers = append(c.headers, c.records[0].Position)
+			}
+		}
+	}
+	for i := range c.columns {
+		if t := c.together[i]; t != nil {
+			t.column(c, i, first)
+			continue
+		}
+		x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
+		field := c.rowCleaner.columns[x.Of].from.field
+		for row := range c.block.Rows {
+			if quickly != nil {
+				if cell := c.block.Field(row, field); len(cell) > 0 && quickly(to, &x.Type, cell) {
+					continue
+				}
+			}
+			c.closely(to, i, first, row, field)
+		}
+	}
+}
+
+// closely cleans a single cell of the block.
+func (c *cleaner) closely(to *value.Column, i, first, row, field int) {
+	c.now = first + row
+	c.lone.Position, c.lone.Fields[field] = c.block.Position+int64(row), c.block.Field(row, field)
+	c.singleCell(to, i, &c.lone)
 }
 
 // wholeRecord cleans the cells of a record that others need, or that need others, and tells what the others are: Given
@@ -246,11 +298,16 @@ const mostHeaders = 3
 // isHeader reports whether a record repeats the header, as at the top of a printed page.
 func (r *Recipe) isHeader(record *source.Record) bool {
 	for i := range r.file {
-		if string(bytes.TrimSpace(record.Fields[i])) != r.columns[i].name {
+		if !r.isName(i, record.Fields[i]) {
 			return false
 		}
 	}
 	return r.file > 1
+}
+
+// isName reports whether a cell is the name of its column.
+func (r *Recipe) isName(field int, cell []byte) bool {
+	return string(bytes.TrimSpace(cell)) == r.columns[field].name
 }
 
 // singleCell cleans a cell that nothing else needs, unless it is remembered.
@@ -299,6 +356,8 @@ func (r *Rule) quick() quick {
 	case r.BlankIs != nil || r.Recode != nil || r.Rounded:
 	case r.Clean != nil:
 		return r.quickText()
+	case r.Truths == nil && r.Split == nil && r.ShortenTo == 0 && r.Number == nil && r.Dates == nil:
+		return r.quickValue
 	case r.Number != nil:
 		return func(to *value.Column, t *value.Type, cell []byte) bool {
 			n, fraction, ok := r.Number.ScanPlain(cell)
@@ -311,6 +370,11 @@ func (r *Rule) quick() quick {
 		}
 	}
 	return nil
+}
+
+// quickValue is the way for cells that are written as values are.
+func (r *Rule) quickValue(to *value.Column, t *value.Type, cell []byte) bool {
+	return t.Kind != value.Text && cell[0] != '#' && value.Put(to, t, cell, r.Zone)
 }
 
 // quickText is the way for cells of ASCII that go through cleanings and stay texts; nil where these are parsed, or slow.

@@ -25,25 +25,29 @@ const mostMatches = 1 << 20
 
 // Cleaning changes the text of a cell.
 type Cleaning struct {
-	Change change
-	slow   bool // it takes longer than remembering what a cell became
+	Change   change
+	together func(*text.Cells) // does the same for cells of ASCII; nil where each must be changed alone
+	slow     bool              // it takes longer than remembering what a cell became
 }
 
 // change returns a part of cell, or what it writes to the memory of to.
 type change func(to, cell []byte) []byte
 
 // plain are the cleanings that need nothing but their name.
-var plain = map[string]change{
-	"trim":    text.Trim,
-	"squeeze": text.Squeeze,
-	"upper":   text.Upper,
-	"lower":   text.Lower,
-	"title":   text.Title,
-	"digits":  text.Digits,
-	"letters": text.Letters,
-	"nfc":     text.Composed,
-	"ascii":   text.ASCII,
+var plain = map[string]Cleaning{
+	"trim":    {Change: text.Trim, together: (*text.Cells).Trim},
+	"squeeze": {Change: text.Squeeze, together: (*text.Cells).Squeeze},
+	"upper":   {Change: text.Upper, together: (*text.Cells).Upper},
+	"lower":   {Change: text.Lower, together: (*text.Cells).Lower},
+	"title":   {Change: text.Title, together: (*text.Cells).Title},
+	"digits":  {Change: text.Digits, together: (*text.Cells).Digits},
+	"letters": {Change: text.Letters, together: (*text.Cells).Letters},
+	"nfc":     {Change: text.Composed, together: asTheyAre},
+	"ascii":   {Change: text.ASCII, together: asTheyAre},
 }
+
+// asTheyAre leaves cells of ASCII alone.
+func asTheyAre(*text.Cells) {}
 
 // PlainNames lists the cleanings that need nothing but their name.
 func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
@@ -51,7 +55,7 @@ func PlainNames() []string { return slices.Sorted(maps.Keys(plain)) }
 // Plain is the cleaning with that name, and whether there is one.
 func Plain(name string) (Cleaning, bool) {
 	c, ok := plain[name]
-	return Cleaning{Change: c}, ok
+	return c, ok
 }
 
 // Without leaves out the given characters.
@@ -59,12 +63,16 @@ func Without(characters string) Cleaning { return Cleaning{Change: text.Without(
 
 // AddPrefix puts the given text before cells that don't start with it.
 func AddPrefix(prefix string) Cleaning {
-	return Cleaning{Change: func(to, cell []byte) []byte {
+	c := Cleaning{Change: func(to, cell []byte) []byte {
 		if len(cell) == 0 || bytes.HasPrefix(cell, []byte(prefix)) {
 			return cell
 		}
 		return append(append(to[:0], prefix...), cell...)
 	}}
+	if text.Plain([]byte(prefix)) {
+		c.together = func(cells *text.Cells) { cells.AddPrefix([]byte(prefix)) }
+	}
+	return c
 }
 
 // AddSuffix puts the given text behind cells that don't end with it.
@@ -79,7 +87,8 @@ func AddSuffix(suffix string) Cleaning {
 
 // DropPrefix takes the given text off the start.
 func DropPrefix(prefix string) Cleaning {
-	return Cleaning{Change: func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) }}
+	return Cleaning{Change: func(_, cell []byte) []byte { return bytes.TrimPrefix(cell, []byte(prefix)) },
+		together: func(cells *text.Cells) { cells.DropPrefix([]byte(prefix)) }}
 }
 
 // DropSuffix takes the given text off the end.
@@ -89,7 +98,7 @@ func DropSuffix(suffix string) Cleaning {
 
 // Replace puts texts in the place of others, each wherever it stands, one after the other.
 func Replace(old, new string) Cleaning {
-	return Cleaning{Change: func(to, cell []byte) []byte {
+	c := Cleaning{Change: func(to, cell []byte) []byte {
 		if old == "" || !bytes.Contains(cell, []byte(old)) {
 			return cell
 		}
@@ -103,6 +112,10 @@ func Replace(old, new string) Cleaning {
 			cell = cell[at+len(old):]
 		}
 	}}
+	if old != "" && text.Plain([]byte(new)) {
+		c.together = func(cells *text.Cells) { cells.Replace([]byte(old), []byte(new)) }
+	}
+	return c
 }
 
 // Pad puts fill before cells until they have width characters; blank cells stay so.
@@ -176,7 +189,7 @@ func Regex(pattern, becomes string) (Cleaning, error) {
 	if straight := text.StraightOf(pattern); straight != nil {
 		return Cleaning{Change: inStraight(straight, pieces, replace)}, nil
 	}
-	return Cleaning{replace, true}, nil
+	return Cleaning{Change: replace, slow: true}, nil
 }
 
 // longestStraight is the length of the cells up to which a straight pattern is tried at each place.

@@ -16,7 +16,13 @@ type LostDigits struct {
 // HasLostDigits reports whether a text looks like a number that a spreadsheet shows in few digits: 4.47912E+11.
 func HasLostDigits(text []byte) bool {
 	n := len(text)
-	if n < 5 || n > 16 || text[n-4] != 'E' || text[n-3] != '+' {
+	return n >= 5 && text[n-4] == 'E' && isShortened(text)
+}
+
+// isShortened is HasLostDigits for a text with an E where it stands then.
+func isShortened(text []byte) bool {
+	n := len(text)
+	if n > 16 || text[n-3] != '+' {
 		return false
 	}
 	mantissa := bytes.TrimPrefix(text[:n-4], []byte("-"))

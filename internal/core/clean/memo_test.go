@@ -22,10 +22,11 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
       Day: {date: dd/MM/yyyy}
       Tons: {clean: {drop_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
       Note: {clean: [squeeze, upper, {replace: {"&": and}}, {regex: '^(\d+)-(\d+)$', becomes: $2/$1}], default: none}
+      Berth: {clean: [trim, title, {drop_prefix: Berth}, {without: "()"}, {add_prefix: "B "}, {pad: 6}]}
 `
 	r := seeded.Rand(t)
 	var csv strings.Builder
-	csv.WriteString("Name;Dues;Day;Tons;Note\n")
+	csv.WriteString("Name;Dues;Day;Tons;Note;Berth\n")
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	for range 30_000 {
 		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)),
@@ -36,11 +37,12 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 			fmt.Sprintf("%02d/%02d/%04d", r.IntN(32), r.IntN(13), r.IntN(9999)))
 		note := pick(" a  b ", "", "  ", "#N/A", "#1", "Ærø  quay", "1.23457E+11", "quill & daughters",
 			fmt.Sprintf("%d-%d", r.IntN(1000), r.IntN(99)))
-		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note)
+		berth := pick("berth N1", " o'NEILL quay(3)", "BERTH", "(", "", "Ærø", fmt.Sprint("n", r.IntN(1000)))
+		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note, berth)
 	}
 	k := folder{t, t.TempDir()}
 	alone := k.cleaned(csv.String(), rules)
-	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note]}}\n")
+	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth]}}\n")
 	require.Len(t, needed, len(alone))
 	bad := 0
 	for i := range alone {
@@ -54,7 +56,7 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	assert.Greater(t, bad, 1000)
 
 	short, _, _ := k.rows(csv.String(), rules)
-	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note]}}\n")
+	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth]}}\n")
 	defer short.Close()
 	defer long.Close()
 	assert.Len(t, short.Effects(), 5)

@@ -230,6 +230,7 @@ func FuzzPattern(f *testing.F) {
 		"yyyy-MM-dd'T'HH:mm:ss.SSSXXX", "HH:mm"} {
 		f.Add(pattern, "14/03/2026")
 		f.Add(pattern, "4 Mar 2026")
+		f.Add(pattern, "14 sept 2026")
 	}
 	f.Fuzz(func(t *testing.T, pattern, cell string) {
 		p, err := NewPattern(pattern, 1940)
@@ -242,6 +243,10 @@ func FuzzPattern(f *testing.F) {
 			slow, w := p.scanFields([]byte(cell))
 			require.True(t, v == w || v == another, "%q by %q", cell, pattern)
 			require.True(t, v != read || quick == slow, "%q by %q", cell, pattern)
+		}
+		if quick, ok := p.steps.scan([]byte(cell), p.timed); p.steps != nil && ok {
+			slow, w := p.scanFields([]byte(cell))
+			require.True(t, w == read && quick == slow, "%q by %q", cell, pattern)
 		}
 		if err != nil {
 			return

@@ -19,6 +19,7 @@ type Pattern struct {
 	timed  bool
 	pivot  int64 // the first year that two digits can mean
 	layout *layout
+	steps  steps
 	months *calendar // of another language than English
 }
 
@@ -161,7 +162,9 @@ func (p *Pattern) open() {
 		last := i == len(p.fields)-1
 		f.open = last || p.fields[i+1].letter == 0 || p.fields[i+1].letter == 'a'
 	}
-	p.layout = p.fixed()
+	if p.layout = p.fixed(); p.layout == nil {
+		p.steps = p.inSteps()
+	}
 }
 
 func (p *Pattern) String() string { return p.text }
@@ -189,6 +192,11 @@ func (p *Pattern) scan(cell []byte) (value.Moment, outcome) {
 		if m, v := p.scanFixed(cell); v != another {
 			return m, v
 		} // else a blank of another kind may stand in it
+	}
+	if p.steps != nil {
+		if m, ok := p.steps.scan(cell, p.timed); ok {
+			return m, read
+		}
 	}
 	return p.scanFields(cell)
 }
@@ -265,15 +273,21 @@ func takeLiteral(cell, literal []byte) ([]byte, bool) {
 
 // takeNumber reads the digits of a field: as many as it is wide, or up to most where it is one wide or open to more.
 func takeNumber(f *field, cell []byte, most int, to *int64) ([]byte, bool) {
-	if !f.open || f.width > 1 && most == f.width {
-		most = f.width
-	}
+	most = f.digits(most)
 	n := 0
 	for n < len(cell) && n < most && cell[n] >= '0' && cell[n] <= '9' {
 		*to = *to*10 + int64(cell[n]-'0')
 		n++
 	}
 	return cell[n:], n >= f.width
+}
+
+// digits is how many digits the field may have, of which the part of a date has most at most.
+func (f *field) digits(most int) int {
+	if !f.open || f.width > 1 && most == f.width {
+		return f.width
+	}
+	return most
 }
 
 func (p *Pattern) takeYear(f *field, cell []byte, r *parsedDate) ([]byte, bool) {
@@ -300,7 +314,7 @@ var weekdayNames = [...]string{"monday", "tuesday", "wednesday", "thursday", "fr
 // takeName reads an English name, in full or by its first three letters, and returns its number from 1.
 func takeName(cell []byte, names []string, full bool, to *int64) ([]byte, bool) {
 	n := 0
-	for n < len(cell) && (cell[n]|0x20 >= 'a' && cell[n]|0x20 <= 'z') {
+	for n < len(cell) && isLetter(cell[n]) {
 		n++
 	}
 	if n == 0 {

@@ -28,6 +28,9 @@ func (b *Block) Field(row, column int) []byte {
 // Fields is the number of all fields.
 func (b *Block) Fields() int { return b.Rows * b.columns }
 
+// Size is the bytes of all rows.
+func (b *Block) Size() int { return int(b.ends[b.Rows*b.columns] - b.ends[0]) }
+
 // Line is a row as it stands in the file, without the end of the line.
 func (b *Block) Line(row int) []byte {
 	return b.raw[b.ends[row*b.columns]+1 : b.ends[(row+1)*b.columns]-b.returns]

@@ -57,6 +57,16 @@ func (c *Column) AppendBytes(b []byte) {
 	c.Ends = append(c.Ends, uint32(len(c.Data)))
 }
 
+// AppendTexts adds values that stand one behind the other in data, each up to one of ends.
+func (c *Column) AppendTexts(data []byte, ends []uint32) {
+	before := uint32(len(c.Data))
+	c.Data = append(c.Data, data...)
+	for _, end := range ends {
+		c.States = append(c.States, Given)
+		c.Ends = append(c.Ends, before+end)
+	}
+}
+
 // AppendState adds a slot without a value of its own: Null or Bad.
 func (c *Column) AppendState(s State) {
 	c.States = append(c.States, s)

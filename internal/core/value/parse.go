@@ -33,6 +33,9 @@ func ParseIn(c *Column, t Type, cell []byte, zone *time.Location) error {
 	return nil
 }
 
+// Put is ParseIn for a cell that is not empty; false, with nothing added, where it is no value of t.
+func Put(c *Column, t *Type, cell []byte, zone *time.Location) bool { return parse(c, *t, cell, zone) == nil }
+
 func parse(c *Column, t Type, cell []byte, zone *time.Location) error {
 	switch t.Kind {
 	case Text:
@@ -82,10 +85,13 @@ func parseText(c *Column, t Type, cell []byte) error {
 	return nil
 }
 
+// IsPlainText reports whether values of the type are texts that stay as they are, whatever they say.
+func (t *Type) IsPlainText() bool { return t.Kind == Text && t.Storage == AsIs && t.Among == nil }
+
 // PutText adds a text that is valid UTF-8, where nothing must be looked at but its length; else it reports false and adds
 // nothing.
 func PutText(c *Column, t *Type, text []byte) bool {
-	if t.Kind != Text || t.Storage != AsIs || t.Among != nil || len(text) == 0 || t.Length > 0 && len(text) > t.Length ||
+	if !t.IsPlainText() || len(text) == 0 || t.Length > 0 && len(text) > t.Length ||
 		bytes.IndexByte(text, 0) >= 0 {
 		return false
 	}

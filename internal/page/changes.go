@@ -16,16 +16,16 @@ type changesPage struct {
 // Changes begins a page of changes.
 func Changes(to io.Writer, program string) (changes.File, error) {
 	p := &changesPage{to: bufio.NewWriter(to)}
-	return p, pages.ExecuteTemplate(p.to, "changes-start", struct{ Title, Program string }{"Changes", program})
+	return p, pages().ExecuteTemplate(p.to, "changes-start", struct{ Title, Program string }{"Changes", program})
 }
 
 func (p *changesPage) Add(r changes.Record) error {
 	p.rows++
-	return pages.ExecuteTemplate(p.to, "change", r)
+	return pages().ExecuteTemplate(p.to, "change", r)
 }
 
 func (p *changesPage) Finish() error {
-	if err := pages.ExecuteTemplate(p.to, "changes-end", p.rows); err != nil {
+	if err := pages().ExecuteTemplate(p.to, "changes-end", p.rows); err != nil {
 		return err
 	}
 	return p.to.Flush()

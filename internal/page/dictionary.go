@@ -28,5 +28,5 @@ func Dictionary(to io.Writer, d *dictionary.Dictionary, program string) error {
 		header, cells := t.Cells()
 		v.Sections = append(v.Sections, sectionView{t, header, cells})
 	}
-	return pages.ExecuteTemplate(to, "dictionary.html", v)
+	return pages().ExecuteTemplate(to, "dictionary.html", v)
 }

@@ -8,6 +8,7 @@ import (
 	"html/template"
 	"io"
 	"strings"
+	"sync"
 
 	"ladle/internal/core/reason"
 	"ladle/internal/core/report"
@@ -18,18 +19,21 @@ import (
 //go:embed style.css load.html tables.html changes.html dictionary.html
 var files embed.FS
 
-var pages = template.Must(template.New("").Funcs(template.FuncMap{
-	"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
-	"start":   func() template.HTML { return Start },
-	"count":   term.Count,
-	"plural":  reason.Plural,
-	"join":    strings.Join,
-	"list":    func(names []string) string { return strings.Join(names, ", ") },
-	"add":     func(a, b int) int { return a + b },
-	"seconds": func(s float64) string { return fmt.Sprintf("%.2f s", s) },
-	"anchor":  anchor,
-	"visible": term.Safe,
-}).ParseFS(files, "*.html"))
+// pages are the templates of all pages. They are read when the first page is made: few commands make one.
+var pages = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("").Funcs(template.FuncMap{
+		"style":   func() template.CSS { b, _ := files.ReadFile("style.css"); return template.CSS(b) }, // it is embedded
+		"start":   func() template.HTML { return Start },
+		"count":   term.Count,
+		"plural":  reason.Plural,
+		"join":    strings.Join,
+		"list":    func(names []string) string { return strings.Join(names, ", ") },
+		"add":     func(a, b int) int { return a + b },
+		"seconds": func(s float64) string { return fmt.Sprintf("%.2f s", s) },
+		"anchor":  anchor,
+		"visible": term.Safe,
+	}).ParseFS(files, "*.html"))
+})
 
 // Start is what each page starts with.
 const Start = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n" +
@@ -38,12 +42,12 @@ const Start = "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-
 
 // Load writes the report of a load.
 func Load(to io.Writer, r *report.Report, program string) error {
-	return pages.ExecuteTemplate(to, "load.html", newLoadView(r, program))
+	return pages().ExecuteTemplate(to, "load.html", newLoadView(r, program))
 }
 
 // Tables writes the picture of the tables of a database.
 func Tables(to io.Writer, o *schema.Outline, program string) error {
-	return pages.ExecuteTemplate(to, "tables.html", newTablesView(o, program))
+	return pages().ExecuteTemplate(to, "tables.html", newTablesView(o, program))
 }
 
 // anchor is the id of a table's section: its name, with what is no letter or digit of ASCII as a number.

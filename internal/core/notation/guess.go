@@ -2,6 +2,7 @@ package notation
 
 import (
 	"strings"
+	"sync"
 	"time"
 	"unicode"
 	"unicode/utf8"
@@ -64,7 +65,7 @@ func Guess(cell string) string {
 }
 
 // usual are the patterns that are proposed for cells; those between which only the day tells stand beside each other.
-var usual = func() (all []*Pattern) {
+var usual = sync.OnceValue(func() (all []*Pattern) {
 	days := []string{"yyyy-MM-dd", "dd/MM/yyyy", "MM/dd/yyyy", "dd.MM.yyyy", "dd-MM-yyyy", "MM-dd-yyyy", "yyyy/MM/dd",
 		"yyyyMMdd",
 		"d/M/yyyy", "M/d/yyyy", "d.M.yyyy", "d MMM yyyy", "d MMMM yyyy", "MMM d, yyyy", "MMMM d, yyyy", "d-MMM-yyyy",
@@ -80,7 +81,7 @@ var usual = func() (all []*Pattern) {
 		}
 	}
 	return all
-}()
+})
 
 // CenturyFrom is the first year that two digits mean when twenty of a hundred years lie ahead (LDML, yy).
 func CenturyFrom() int { return time.Now().Year() - 79 }
@@ -88,7 +89,7 @@ func CenturyFrom() int { return time.Now().Year() - 79 }
 // Fitting lists the usual patterns by which all cells are dates, at most most of them.
 func Fitting(cells []string, most int) []string {
 	var fit []string
-	for _, p := range usual {
+	for _, p := range usual() {
 		if len(fit) == most {
 			break
 		}
@@ -112,7 +113,7 @@ func Covering(cells []string, most int) (patterns []string, covered int, unsure 
 	for len(patterns) < most && len(left) > 0 {
 		var best *Pattern
 		bestRead, tied := 0, false
-		for _, p := range usual {
+		for _, p := range usual() {
 			n := 0
 			for _, c := range left {
 				if _, v := p.scan([]byte(c)); v == read {

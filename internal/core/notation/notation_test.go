@@ -277,7 +277,7 @@ func TestFittingFollowsWhatCellsTell(t *testing.T) {
 	} {
 		assert.Equal(t, c.want, Fitting(c.cells, 1), "%q", c.cells)
 	}
-	for _, p := range usual {
+	for _, p := range usual() {
 		again, err := NewPattern(p.String(), CenturyFrom())
 		require.NoError(t, err)
 		assert.Equal(t, p, again)

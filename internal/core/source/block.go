@@ -17,12 +17,18 @@ type Block struct {
 
 // Field is the field of a row and a column, both from 0.
 func (b *Block) Field(row, column int) []byte {
+	from, to := b.Bounds(row, column)
+	return b.raw[from:to]
+}
+
+// Bounds is where the field of a row and a column begins and ends in the Raw of the chunk.
+func (b *Block) Bounds(row, column int) (from, to uint32) {
 	at := row*b.columns + column
-	from, to := b.ends[at]+1, b.ends[at+1]
+	from, to = b.ends[at]+1, b.ends[at+1]
 	if column == b.columns-1 {
 		to -= b.returns
 	}
-	return b.raw[from:to]
+	return from, to
 }
 
 // Fields is the number of all fields.

@@ -45,9 +45,21 @@ type faultyCell struct {
 type passBuffers struct {
 	tallies   []tally
 	positions []int64
-	cells     [][]byte // row by row
+	cells     []span // row by row
+	copied    []byte // the texts of cells that stand otherwise in the file
 	stored    []source.Stored
 	slots     []int32
+}
+
+// span is where a cell stands in the Raw of a chunk, or, behind that, in what was copied.
+type span struct{ from, to uint32 }
+
+// text is the cell at a span of a chunk.
+func (b *passBuffers) text(raw []byte, s span) []byte {
+	if n := uint32(len(raw)); s.from >= n {
+		return b.copied[s.from-n : s.to-n]
+	}
+	return raw[s.from:s.to]
 }
 
 var passBufferPool = sync.Pool{New: func() any { return &passBuffers{} }}
@@ -60,11 +72,16 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 	for len(buf.tallies) < columns {
 		buf.tallies = append(buf.tallies, tally{})
 	}
-	buf.positions, buf.cells, buf.stored = buf.positions[:0], buf.cells[:0], buf.stored[:0]
+	buf.positions, buf.cells, buf.copied, buf.stored = buf.positions[:0], buf.cells[:0], buf.copied[:0], buf.stored[:0]
 	p := &pass{tallies: buf.tallies[:columns], held: buf}
-	r := source.Record{Keep: true}
-	for c.Next(&r) {
-		p.record(&r, columns)
+	var r source.Record
+	for b, more := (source.Block{}), true; more; {
+		for c.Block(&b) {
+			p.block(&b, columns)
+		}
+		if more = c.Next(&r); more {
+			p.record(&r, columns, uint32(len(c.Raw)))
+		}
 	}
 	p.rows, p.positions = len(buf.positions), buf.positions
 	for i := range p.tallies {
@@ -76,16 +93,36 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 			if len(buf.stored) > 0 {
 				stored = buf.stored[at]
 			}
-			t.add(buf.cells[at], uint8(stored), position)
+			t.add(buf.text(c.Raw, buf.cells[at]), uint8(stored), position)
 		}
 		buf.slots, t.slots = t.slots, nil
 		all[i].add(t)
 	}
-	clear(buf.cells)
 	return p
 }
 
-func (p *pass) record(r *source.Record, columns int) {
+// block takes the records of a block.
+func (p *pass) block(b *source.Block, columns int) {
+	p.records += b.Rows
+	for row := range b.Rows {
+		position := b.Position + int64(row)
+		p.held.positions = append(p.held.positions, position)
+		decided := false
+		for column := range columns {
+			from, to := b.Bounds(row, column)
+			p.held.cells = append(p.held.cells, span{from, to})
+			if !decided && from < to {
+				decided = true
+				if cell := b.Field(row, column); isTotal(cell) {
+					p.totals = append(p.totals, oddRecord{position, string(cell)})
+				}
+			}
+		}
+	}
+}
+
+// record takes a record whose chunk has a Raw of the given length.
+func (p *pass) record(r *source.Record, columns int, raw uint32) {
 	p.records++
 	if r.Gap && r.MayBeginTable() && len(p.seconds) < fewSpots {
 		p.seconds = append(p.seconds, newSecond(r, int64(p.records-1), columns))
@@ -95,12 +132,16 @@ func (p *pass) record(r *source.Record, columns int) {
 		return
 	}
 	p.held.positions = append(p.held.positions, r.Position)
-	p.held.cells = append(p.held.cells, r.Fields...)
+	for _, f := range r.Fields {
+		from := raw + uint32(len(p.held.copied))
+		p.held.copied = append(p.held.copied, f...)
+		p.held.cells = append(p.held.cells, span{from, raw + uint32(len(p.held.copied))})
+	}
 	if r.Stored != nil {
 		p.held.stored = append(p.held.stored, r.Stored...)
 	}
 	for _, f := range r.Faults {
-		p.held.cells[len(p.held.cells)-columns+f.Field] = nil
+		p.held.cells[len(p.held.cells)-columns+f.Field] = span{}
 		p.faults = append(p.faults, faultyCell{f.Field, oddRecord{r.Position,
 			strings.TrimSpace(string(r.Fields[f.Field]) + " " + f.Why.Words())}})
 	}
@@ -141,17 +182,24 @@ var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true
 // others.
 func TotalWord(r *source.Record) (string, bool) {
 	for _, f := range r.Fields {
-		if len(f) == 0 {
-			continue
+		if len(f) > 0 && isTotal(f) {
+			return string(f), true
 		}
-		if c := f[0] | 0x20; c != 't' && c != 's' && c != 'g' && c != 'r' && f[0] < 0x80 || len(f) > 40 {
-			return "", false
+		if len(f) > 0 {
+			break
 		}
-		end := 0
-		for end < len(f) && f[end] != ' ' && f[end] != ':' {
-			end++
-		}
-		return string(f), totalWords[source.FoldName(string(f[:end]))]
 	}
 	return "", false
+}
+
+// isTotal reports whether the first word of a cell, which isn't empty, says that it stands before a sum.
+func isTotal(cell []byte) bool {
+	if c := cell[0] | 0x20; c != 't' && c != 's' && c != 'g' && c != 'r' && cell[0] < 0x80 || len(cell) > 40 {
+		return false
+	}
+	end := 0
+	for end < len(cell) && cell[end] != ' ' && cell[end] != ':' {
+		end++
+	}
+	return totalWords[source.FoldName(string(cell[:end]))]
 }

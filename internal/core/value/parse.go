@@ -34,7 +34,9 @@ func ParseIn(c *Column, t Type, cell []byte, zone *time.Location) error {
 }
 
 // Put is ParseIn for a cell that is not empty; false, with nothing added, where it is no value of t.
-func Put(c *Column, t *Type, cell []byte, zone *time.Location) bool { return parse(c, *t, cell, zone) == nil }
+func Put(c *Column, t *Type, cell []byte, zone *time.Location) bool {
+	return parse(c, *t, cell, zone) == nil
+}
 
 func parse(c *Column, t Type, cell []byte, zone *time.Location) error {
 	switch t.Kind {

@@ -178,17 +178,8 @@ func readAll(path string) error {
 	defer t.Close()
 	fields := 0
 	work := func(c *source.Chunk) (n int) {
-		var r source.Record
-		var b source.Block
-		for {
-			for c.Block(&b) {
-				n += b.Fields()
-			}
-			if !c.Next(&r) {
-				return n
-			}
-			n += len(r.Fields)
-		}
+		c.Walk(func(b *source.Block) { n += b.Fields() }, func(r *source.Record) { n += len(r.Fields) })
+		return n
 	}
 	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk,
 		n int) error {

@@ -297,13 +297,14 @@ func (s *side) scan(ctx context.Context, progress func(string, int64, int64)) (o
 	name, width := s.table.Files()[0].Name(), len(s.table.Header().Names)
 	return odd, source.Each(ctx, s.table, func(c *source.Chunk) (made scanned) {
 		var buffer []byte
-		record := source.Record{}
-		for c.Next(&record) {
-			h, isOdd := s.hash(&record, width, &buffer)
+		c.Walk(func(b *source.Block) {
+			made.hashes = s.hashBlock(made.hashes, b, &buffer)
+		}, func(r *source.Record) {
+			h, isOdd := s.hash(r, width, &buffer)
 			if made.hashes = append(made.hashes, h); isOdd {
 				made.odd++
 			}
-		}
+		})
 		c.Seal()
 		return made
 	}, func(c *source.Chunk, made scanned) error {
@@ -320,6 +321,19 @@ func (s *side) scan(ctx context.Context, progress func(string, int64, int64)) (o
 		}
 		return nil
 	})
+}
+
+// hashBlock adds the hashes of the lines of a block.
+func (s *side) hashBlock(to []keyindex.Hash, of *source.Block, buffer *[]byte) []keyindex.Hash {
+	for row := range of.Rows {
+		b := (*buffer)[:0]
+		for _, from := range s.columns {
+			b = appendCell(b, of.Field(row, from))
+		}
+		*buffer = b
+		to = append(to, keyindex.HashOf(b))
+	}
+	return to
 }
 
 // hash is that of a line as a whole. An odd one has another number of cells than there are columns, or cells that can't
@@ -359,41 +373,55 @@ func (s *side) gather(ctx context.Context, key []int) error {
 }
 
 // take keeps the lines of a chunk that have no match.
-func (s *side) take(c *source.Chunk, row int64, key []int) error {
-	b, width := value.NewBatch(types(1, len(s.columns))), len(s.table.Header().Names)
-	record := source.Record{}
+func (s *side) take(c *source.Chunk, row int64, key []int) (err error) {
+	b := value.NewBatch(types(1, len(s.columns)))
 	var buffer []byte
-	for ; c.Next(&record); row++ {
-		if !s.apart.Has(row) {
-			continue
-		}
-		e := entry{Row: s.rows.Rows() + int64(b.Len())}
-		b.Columns[0].AppendNum(record.Position)
-		for i, from := range s.columns {
-			var cell []byte
-			if from < len(record.Fields) {
-				cell = record.Fields[from]
-			}
-			b.Columns[1+i].AppendBytes(cell)
-		}
-		var odd bool
-		if e.Line, odd = s.hash(&record, width, &buffer); odd {
-			e.Key = e.Line
-		} else {
-			buffer = buffer[:0]
-			for _, k := range key {
-				buffer = appendCell(buffer, record.Fields[s.columns[k]])
-			}
-			e.Key = keyindex.HashOf(buffer)
-		}
-		if err := s.entries[e.Key.Part(parts)].Append(e); err != nil {
-			return err
-		}
+	var record source.Record
+	isWanted := func() bool {
+		row++
+		return err == nil && s.apart.Has(row-1)
 	}
-	if err := c.Err(); err != nil {
+	c.Walk(func(block *source.Block) {
+		for i := range block.Rows {
+			if isWanted() {
+				block.Record(i, &record)
+				err = s.keep(&record, b, key, &buffer)
+			}
+		}
+	}, func(r *source.Record) {
+		if isWanted() {
+			err = s.keep(r, b, key, &buffer)
+		}
+	})
+	if err = errors.Join(err, c.Err()); err != nil {
 		return err
 	}
 	return s.rows.Append(b)
+}
+
+// keep adds a line without a match to b, and its key to those of its part.
+func (s *side) keep(r *source.Record, b *value.Batch, key []int, buffer *[]byte) error {
+	e := entry{Row: s.rows.Rows() + int64(b.Len())}
+	b.Columns[0].AppendNum(r.Position)
+	for i, from := range s.columns {
+		var cell []byte
+		if from < len(r.Fields) {
+			cell = r.Fields[from]
+		}
+		b.Columns[1+i].AppendBytes(cell)
+	}
+	var odd bool
+	if e.Line, odd = s.hash(r, len(s.table.Header().Names), buffer); odd {
+		e.Key = e.Line
+	} else {
+		text := (*buffer)[:0]
+		for _, k := range key {
+			text = appendCell(text, r.Fields[s.columns[k]])
+		}
+		*buffer = text
+		e.Key = keyindex.HashOf(text)
+	}
+	return s.entries[e.Key.Part(parts)].Append(e)
 }
 
 // oddHash is the hash of an odd line: of all its cells, whatever columns the files have in common.

@@ -69,6 +69,22 @@ func (c *Chunk) Block(b *Block) bool {
 	return true
 }
 
+// Walk reads the chunk to its end: its blocks are given to block, and the records between them to record, in the order of
+// the file. Both are used again.
+func (c *Chunk) Walk(block func(*Block), record func(*Record)) {
+	var b Block
+	var r Record
+	for {
+		for c.Block(&b) {
+			block(&b)
+		}
+		if !c.Next(&r) {
+			return
+		}
+		record(&r)
+	}
+}
+
 // takeBlock is Block for the records at l.at.
 func (l *lines) takeBlock(b *Block) bool {
 	if l.trust(); l.doubts != nil || l.returns || l.width == 0 || l.odd != nil && (l.odd.slow() || l.odd.comment != nil) {

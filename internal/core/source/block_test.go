@@ -57,18 +57,20 @@ func readInBlocks(t *testing.T, path string, asked ReadOptions, inBlocks bool) (
 			return append(all, err.Error()), rows
 		}
 		var record Record
-		told := func() {
-			all = append(all, fmt.Sprintf("%d %q %q %v %v %v", record.Position, record.Raw, record.Fields, record.Problem, record.Gap, record.beyond))
+		told := func(r *Record) {
+			all = append(all, fmt.Sprintf("%d %q %q %v %v %v", r.Position, r.Raw, r.Fields, r.Problem, r.Gap, r.beyond))
 		}
-		for more := true; more; {
-			for b := (Block{}); inBlocks && c.Block(&b); rows += b.Rows {
+		if inBlocks {
+			c.Walk(func(b *Block) {
 				for row := range b.Rows {
 					b.Record(row, &record)
-					told()
+					told(&record)
 				}
-			}
-			if more = c.Next(&record); more {
-				told()
+				rows += b.Rows
+			}, told)
+		} else {
+			for c.Next(&record) {
+				told(&record)
 			}
 		}
 		all = append(all, fmt.Sprintf("%+v", c.Counts))

@@ -195,7 +195,13 @@ func (t *text) Again(o Origin) (*Chunk, error) {
 	if maphash.Bytes(t.seed, raw) != o.sum {
 		return nil, changed(t.path)
 	}
-	return t.chunk(raw, o), nil
+	c := t.chunk(raw, o)
+	if l, ok := c.rows.(*lines); ok {
+		var ends lineEndings
+		ends.count(raw)
+		l.returns, l.quotes = ends.cr > 0, t.dialect.firstQuote(raw) >= 0
+	}
+	return c, nil
 }
 
 // readOn fills raw from offset at of a text that can only be read forward.

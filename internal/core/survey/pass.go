@@ -74,15 +74,8 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 	}
 	buf.positions, buf.cells, buf.copied, buf.stored = buf.positions[:0], buf.cells[:0], buf.copied[:0], buf.stored[:0]
 	p := &pass{tallies: buf.tallies[:columns], held: buf}
-	var r source.Record
-	for b, more := (source.Block{}), true; more; {
-		for c.Block(&b) {
-			p.block(&b, columns)
-		}
-		if more = c.Next(&r); more {
-			p.record(&r, columns, uint32(len(c.Raw)))
-		}
-	}
+	c.Walk(func(b *source.Block) { p.block(b, columns) },
+		func(r *source.Record) { p.record(r, columns, uint32(len(c.Raw))) })
 	p.rows, p.positions = len(buf.positions), buf.positions
 	for i := range p.tallies {
 		t := &p.tallies[i]

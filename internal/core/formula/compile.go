@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/cockroachdb/apd/v3"
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
 	"github.com/expr-lang/expr/conf"
@@ -258,6 +259,12 @@ func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 		return b.choose(n)
 	case "fits":
 		return b.fits(n)
+	case "round":
+		if quotient, places := roundedDivision(n); quotient != nil {
+			return b.apply(quotient, "/", arithmetic(func(r, x, y *apd.Decimal) error {
+				return divideRounded(r, x, y, places)
+			}, ""), []ast.Node{quotient.Left, quotient.Right})
+		}
 	}
 	f, known := functions[name]
 	if !known {
@@ -268,6 +275,19 @@ func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 		return nil, 0, b.wrong(n, fmt.Sprintf("there is no function %q", name), do)
 	}
 	return b.apply(n, name+"()", f, n.Arguments)
+}
+
+// roundedDivision is the division that round() rounds to places that are written; nil where it rounds something else.
+func roundedDivision(n *ast.CallNode) (quotient *ast.BinaryNode, places int) {
+	if len(n.Arguments) != 2 {
+		return nil, 0
+	}
+	quotient, divides := n.Arguments[0].(*ast.BinaryNode)
+	written, isNumber := n.Arguments[1].(*ast.IntegerNode)
+	if !divides || quotient.Operator != "/" || !isNumber || written.Value < 0 {
+		return nil, 0
+	}
+	return quotient, written.Value
 }
 
 // elsewhere are functions of spreadsheets and SQL by the names that people know, and ours.

@@ -81,6 +81,49 @@ func divideEven(r, a, b *apd.Decimal) bool {
 	return true
 }
 
+// divideRounded rounds a quotient to digits behind the point, halves away from zero, as divide and Round do after each other:
+// of numbers of few digits, the 40 digits of what does not come out even tell nothing that its rest doesn't.
+func divideRounded(r, a, b *apd.Decimal, places int) error {
+	x, ok := units(a)
+	y, both := units(b)
+	if ok && both && y != 0 && places <= mostPlaces {
+		if n, ok := roundedQuotient(uint64(max(x, -x)), uint64(max(y, -y)), int(a.Exponent-b.Exponent)+places); ok {
+			if (x < 0) != (y < 0) {
+				n = -n
+			}
+			setUnits(r, n, -int32(places))
+			return nil
+		}
+	}
+	if err := divide(r, a, b); err != nil {
+		return err
+	}
+	return Round(r, r, places)
+}
+
+// roundedQuotient is x times 10 to the power of places, divided by y; not ok where that comes out even, or has many digits.
+func roundedQuotient(x, y uint64, places int) (int64, bool) {
+	if places < -mostPlaces || places > mostPlaces {
+		return 0, false
+	}
+	if places < 0 {
+		high, low := bits.Mul64(y, uint64(powers[-places]))
+		if high > 0 {
+			return 0, false
+		}
+		y, places = low, 0
+	}
+	high, low := bits.Mul64(x, uint64(powers[places]))
+	if high >= y {
+		return 0, false
+	}
+	n, rest := bits.Div64(high, low, y)
+	if rest >= y-rest {
+		n++
+	}
+	return int64(n), rest > 0 && n < mostUnits
+}
+
 // Round rounds d to digits behind the point; halves round away from zero.
 func Round(to, d *apd.Decimal, places int) error {
 	if int(d.Exponent) >= -places {

@@ -58,6 +58,15 @@ func FuzzFewDigits(f *testing.F) {
 				assert.Zero(t, quick.Number.Cmp(&slow.Number), "%s %s %s to %d digits", one, name, other, places)
 			}
 		}
+		quick, slow := Value{Kind: Number}, Value{Kind: Number}
+		if err := divide(&slow.Number, &a.Number, &b.Number); err == nil {
+			require.NoError(t, Round(&slow.Number, &slow.Number, places))
+			require.NoError(t, divideRounded(&quick.Number, &a.Number, &b.Number, places))
+			assert.Zero(t, quick.Number.Cmp(&slow.Number), "%s / %s to %d digits", one, other, places)
+			assert.Equal(t, slow.Number.Exponent, quick.Number.Exponent, "%s / %s to %d digits", one, other, places)
+		} else {
+			require.Equal(t, err, divideRounded(&quick.Number, &a.Number, &b.Number, places))
+		}
 		assert.Equal(t, a.Number.Cmp(&b.Number), compareNumbers(&a.Number, &b.Number), "%s against %s", one, other)
 	})
 }

@@ -193,10 +193,10 @@ func isSqueezed(cell []byte) bool {
 // squeeze writes a cell of ASCII to to with one blank for each run of them, and none at its ends; to may begin in it, or
 // before it.
 func squeeze(to, cell []byte) (n int) {
-	before := uint64(1) // no blank at the start
+	before := uint8(1) // no blank at the start
 	for _, b := range cell {
-		blank := blankSet.has(b)
-		to[n] = b&byte(blank-1) | ' '&-byte(blank)
+		blank := blankSet[b]
+		to[n] = b&(blank-1) | ' '&-blank
 		n += int(1 - blank&before)
 		before = blank
 	}
@@ -207,31 +207,20 @@ func squeeze(to, cell []byte) (n int) {
 }
 
 // Digits is Digits for all cells.
-func (c *Cells) Digits() {
-	from, n := uint32(0), uint32(0)
-	for i, end := range c.Ends {
-		for _, b := range c.Data[from:end] {
-			c.Data[n] = b
-			if b-'0' < 10 {
-				n++
-			}
-		}
-		c.Ends[i], from = n, end
-	}
-	c.Data = c.Data[:n]
-}
+func (c *Cells) Digits() { c.pick(&digitSet, 1) }
 
 // pick is picked for all cells.
 func (c *Cells) pick(s *set, in uint64) {
-	from, n := uint32(0), uint32(0)
+	from, n := uint32(0), 0
+	data, out := c.Data, uint8(in^1)
 	for i, end := range c.Ends {
-		for _, b := range c.Data[from:end] {
-			c.Data[n] = b
-			n += uint32(s.has(b) ^ in ^ 1)
+		for _, b := range data[from:end] {
+			data[n] = b
+			n += int(s[b] ^ out)
 		}
-		c.Ends[i], from = n, end
+		c.Ends[i], from = uint32(n), end
 	}
-	c.Data = c.Data[:n]
+	c.Data = data[:n]
 }
 
 // Letters is Letters for all cells.

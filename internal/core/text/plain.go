@@ -58,20 +58,20 @@ func turned(to, cell []byte, first, last byte) (made []byte, plain, any bool) {
 	return to, true, seen != 0
 }
 
-// A set has a bit for each of some characters of ASCII.
-type set [2]uint64
+// A set has 1 for each of some characters of ASCII, and 0 for others.
+type set [1 << 8]uint8
 
 func setOf(characters string) (s set) {
 	for _, r := range characters {
 		if r < utf8.RuneSelf {
-			s[r/64] |= 1 << (r % 64)
+			s[r] = 1
 		}
 	}
 	return s
 }
 
-// has is 1 for a character of ASCII that is in the set, else 0.
-func (s *set) has(c byte) uint64 { return s[c>>6&1] >> (c & 63) & 1 }
+// has is 1 for a character that is in the set, else 0.
+func (s *set) has(c byte) uint64 { return uint64(s[c]) }
 
 // picked keeps the characters of a cell of ASCII that are in a set, or, where in is 0, those that are not.
 func picked(to, cell []byte, s *set, in uint64) []byte {
@@ -87,9 +87,10 @@ func picked(to, cell []byte, s *set, in uint64) []byte {
 	return to[:n]
 }
 
-// The blanks and the letters of ASCII.
+// The blanks, digits and letters of ASCII.
 var (
 	blankSet  = setOf("\t\n\v\f\r ")
+	digitSet  = setOf("0123456789")
 	letterSet = setOf("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
 )
 

@@ -38,8 +38,9 @@ type cleaner struct {
 	block    source.Block
 	records  []source.Record // of lines that stand in no block
 	kept     []value.State   // of these
-	lone     source.Record   // has the cell of a block that is looked at closely, and its place
-	apart    bool            // nothing but columns that stand alone is asked for
+	record   source.Record   // a line of the block
+	lone     source.Record   // has the cell of the block that is looked at closely, and its place
+	apart    bool            // each column that is asked for stands alone
 	dropped  []int           // rows of the chunk that a person has dropped
 	headers  []int64         // positions of those that repeat the header
 	second   []int           // rows that seem to be the header of another table
@@ -47,7 +48,7 @@ type cleaner struct {
 	problems []problem
 }
 
-const mostRecords = 256 // that are cleaned at a time
+const mostRecords = source.BlockRows // that are cleaned at a time
 
 type problem struct {
 	row    int
@@ -152,24 +153,18 @@ func (c *cleaner) chunk(chunk *source.Chunk) {
 	for i := range c.records { // all of a block must be good at a time
 		c.records[i] = source.Record{Keep: true}
 	}
-	for first := 0; ; {
-		if c.apart && chunk.Block(&c.block) {
-			c.cleanBlock(first)
-			first += c.block.Rows
-			continue
-		}
-		n := 0
-		for n < len(c.records) && chunk.Next(&c.records[n]) {
-			n++
-			if c.apart { // a block may follow
-				break
+	for first, more := 0, true; more; {
+		n, inBlock := 0, chunk.Block(&c.block)
+		for ; more && !inBlock && n < len(c.records); inBlock = more && chunk.Block(&c.block) {
+			if more = chunk.Next(&c.records[n]); more {
+				n++
 			}
 		}
-		if n == 0 {
-			break
-		}
 		c.cleanRecords(first, n)
-		first += n
+		if first += n; inBlock {
+			c.cleanBlock(first)
+			first += c.block.Rows
+		}
 	}
 	slices.SortStableFunc(c.problems, func(a, b problem) int { return cmp.Compare(a.row, b.row) })
 	c.second = slices.DeleteFunc(c.second, func(row int) bool {
@@ -217,31 +212,44 @@ func (c *cleaner) column(i, first, n int) {
 	}
 }
 
-// cleanBlock cleans the block, column by column, where each column stands alone. Its first row has the given number.
+// cleanBlock is cleanRecords for the block. A record is made of a line only where it must be seen as a whole.
 func (c *cleaner) cleanBlock(first int) {
 	for row := range c.block.Rows {
-		c.batch.Columns[position].AppendNum(c.block.Position + int64(row))
-		if len(c.headers) < mostHeaders && c.isName(0, c.block.Field(row, 0)) {
-			if c.block.Record(row, &c.records[0]); c.isHeader(&c.records[0]) {
-				c.headers = append(c.headers, c.records[0].Position)
-			}
-		}
-	}
-	for i := range c.columns {
-		if t := c.together[i]; t != nil {
-			t.column(c, i, first)
+		if c.apart && (len(c.headers) == mostHeaders || !c.isName(0, c.block.Field(row, 0))) {
+			c.batch.Columns[position].AppendNum(c.block.Position + int64(row))
+			c.kept[row] = value.Given
 			continue
 		}
-		x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
-		field := c.rowCleaner.columns[x.Of].from.field
-		for row := range c.block.Rows {
-			if quickly != nil {
-				if cell := c.block.Field(row, field); len(cell) > 0 && quickly(to, &x.Type, cell) {
-					continue
-				}
-			}
-			c.closely(to, i, first, row, field)
+		c.now = first + row
+		c.block.Record(row, &c.record)
+		c.kept[row] = c.wholeRecord(&c.record)
+	}
+	for i := range c.columns {
+		switch {
+		case !c.alone[i]:
+		case c.together[i] != nil:
+			c.together[i].column(c, i, first)
+		default:
+			c.columnOfBlock(i, first)
 		}
+	}
+}
+
+// columnOfBlock is column for the block.
+func (c *cleaner) columnOfBlock(i, first int) {
+	x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
+	field := c.rowCleaner.columns[x.Of].from.field
+	for row, kept := range c.kept[:c.block.Rows] {
+		if kept != value.Given {
+			to.AppendState(kept)
+			continue
+		}
+		if quickly != nil {
+			if cell := c.block.Field(row, field); len(cell) > 0 && quickly(to, &x.Type, cell) {
+				continue
+			}
+		}
+		c.closely(to, i, first, row, field)
 	}
 }
 

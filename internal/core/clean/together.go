@@ -6,6 +6,7 @@ import (
 
 	"ladle/internal/core/source"
 	"ladle/internal/core/text"
+	"ladle/internal/core/value"
 )
 
 // together cleans the texts that a column has in a block all at once. It takes the cells of ASCII that stay texts; others are
@@ -29,10 +30,10 @@ func (r *Rule) together() *together {
 // longestTogether is the length of the cells up to which they are cleaned together.
 const longestTogether = 1 << 10
 
-// clean cleans the cells of a field in a block; false when none can be cleaned together.
-func (t *together) clean(b *source.Block, field int) bool {
-	if t.gather(b, field, false); !text.Plain(t.cells.Data) {
-		t.gather(b, field, true)
+// clean cleans the cells that a field has in the kept rows of a block; false when none can be cleaned together.
+func (t *together) clean(b *source.Block, field int, kept []value.State) bool {
+	if t.gather(b, field, kept, false); !text.Plain(t.cells.Data) {
+		t.gather(b, field, kept, true)
 	}
 	for i := range t.cleanings {
 		if c := &t.cleanings[i]; c.together != nil {
@@ -48,12 +49,12 @@ func (t *together) clean(b *source.Block, field int) bool {
 }
 
 // gather takes the cells that fit; mixed says that some are not of ASCII. The error of a spreadsheet starts with a #.
-func (t *together) gather(b *source.Block, field int, mixed bool) {
+func (t *together) gather(b *source.Block, field int, kept []value.State, mixed bool) {
 	t.cells.Reset(b.Size())
 	t.fits = slices.Grow(t.fits[:0], b.Rows)[:b.Rows]
 	for row := range t.fits {
 		cell := b.Field(row, field)
-		fits := len(cell) > 0 && len(cell) <= longestTogether && cell[0] != '#' && (!mixed || text.Plain(cell))
+		fits := len(cell) > 0 && len(cell) <= longestTogether && cell[0] != '#' && kept[row] == value.Given && (!mixed || text.Plain(cell))
 		if t.fits[row] = fits; fits {
 			t.cells.Add(cell)
 		}
@@ -64,7 +65,7 @@ func (t *together) gather(b *source.Block, field int, mixed bool) {
 func (t *together) column(c *cleaner, i, first int) {
 	x, to := &c.columns[i], &c.batch.Columns[cells+i]
 	field := c.rowCleaner.columns[x.Of].from.field
-	all := t.clean(&c.block, field)
+	all := t.clean(&c.block, field, c.kept)
 	if all && t.areValues(x.Type.Length) {
 		to.AppendTexts(t.cells.Data, t.cells.Ends)
 		return
@@ -78,6 +79,10 @@ func (t *together) column(c *cleaner, i, first int) {
 				to.AppendBytes(made)
 				continue
 			}
+		}
+		if c.kept[row] != value.Given {
+			to.AppendState(c.kept[row])
+			continue
 		}
 		c.closely(to, i, first, row, field)
 	}

@@ -52,7 +52,7 @@ func (b *Block) Record(row int, r *Record) {
 }
 
 const (
-	blockRows   = 256     // of a block, so that its text stays next to the processor
+	BlockRows   = 256     // of a block at most, so that its text stays next to the processor
 	blockFields = 1 << 14 // the same for wide rows
 )
 
@@ -90,7 +90,7 @@ func (l *lines) takeBlock(b *Block) bool {
 	if l.trust(); l.doubts != nil || l.returns || l.width == 0 || l.odd != nil && (l.odd.slow() || l.odd.comment != nil) {
 		return false
 	}
-	most := max(1, min(blockRows, blockFields/l.width))
+	most := max(1, min(BlockRows, blockFields/l.width))
 	for len(l.all)-l.passed < most*l.width && l.more() {
 	}
 	if most = min(most, (len(l.all)-l.passed)/l.width); most == 0 {

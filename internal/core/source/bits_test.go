@@ -108,9 +108,15 @@ func TestRecordsOfChunksAreThoseOfTheWhole(t *testing.T) {
 		}
 		return all, l.line
 	}
-	for range 1500 {
+	for range 6000 {
 		d := Dialect{',', '"'}
 		b := someBytes(r, 1+r.IntN(150))
+		if r.IntN(2) == 0 {
+			b = nil
+			for range 1 + r.IntN(12) {
+				b = append(b, someLine(r)...)
+			}
+		}
 		want, _ := read(b, d, 1)
 		part := b[:r.IntN(len(b)+1)]
 		cut, _ := wholeRecords(part, d, nil, d.firstQuote(part), false)

@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -17,7 +18,10 @@ import (
 func TestBlocksAreTheRecords(t *testing.T) {
 	r := seeded.Rand(t)
 	plain := strings.Repeat("PM-000101,Grey Heron,N1\n", 600)
-	texts := map[string]string{"plain": plain, "CRLF": strings.ReplaceAll(plain, "\n", "\r\n"),
+	quoted := strings.Repeat(`"PM-000101","Grey, Heron",N1`+"\n"+`PM-000102,"",""`+"\n", 300)
+	texts := map[string]string{"plain": plain, "quoted": quoted, "quoted, CRLF": strings.ReplaceAll(quoted, "\n", "\r\n"),
+		"odd quotes": quoted + `a,"b ""c"" d",e` + "\n" + quoted + `a,"b"x,c` + "\n" + quoted + `a, "b" ,c` + "\n" + quoted + "a,\"b\n,c\",d\n" +
+			quoted + "\"a\",\"b\"\n" + quoted + "\"a\",\"b\",\"c\",\"d\"\n" + quoted + "\"a\",\"b\",\"c\"\r\r\n" + quoted + `"a","b","c"`, "CRLF": strings.ReplaceAll(plain, "\n", "\r\n"),
 		"both ends of lines": plain + strings.ReplaceAll(plain, "\n", "\r\n") + plain, "no end of line at the end": plain + "a,b,c",
 		"a quote": plain + "a,\"b\nb\",c\n" + plain, "a quote inside": plain + "a,b\"b,c\n" + plain, "blank lines": plain + "\n,,\n\r\n" + plain,
 		"short and long lines": plain + "a,b\n" + plain + "a,b,c,d\n" + plain + "a,b,c,,\n", "a lone CR": plain + "a,b\rc,d,e\n" + plain, "a lone CR for a delimiter": plain + "a\rb,c\n" + plain, "delimiters alone": plain + ",,\n" + plain,
@@ -27,7 +31,12 @@ func TestBlocksAreTheRecords(t *testing.T) {
 		var b strings.Builder
 		for range 5 {
 			b.WriteString(strings.Repeat("a,b,c\n", r.IntN(400)))
-			b.Write(someBytes(r, r.IntN(30)))
+			for range r.IntN(60) {
+				b.WriteString(someLine(r))
+			}
+			if len(texts)%3 == 0 { // most of these are no UTF-8, so not for blocks
+				b.Write(someBytes(r, r.IntN(30)))
+			}
 		}
 		texts[fmt.Sprint("random ", len(texts))] = b.String()
 	}
@@ -38,7 +47,7 @@ func TestBlocksAreTheRecords(t *testing.T) {
 		want, _ := readInBlocks(t, path, asked, false)
 		got, blocks := readInBlocks(t, path, asked, true)
 		require.Equal(t, want, got, name)
-		if name == "plain" || name == "CRLF" || name == "UTF-8" {
+		if name == "plain" || name == "CRLF" || name == "UTF-8" || strings.HasPrefix(name, "quoted") {
 			assert.GreaterOrEqual(t, blocks, 600, "lines that came in blocks, of "+name)
 		}
 	}
@@ -76,4 +85,14 @@ func readInBlocks(t *testing.T, path string, asked ReadOptions, inBlocks bool) (
 		all = append(all, fmt.Sprintf("%+v", c.Counts))
 		c.Release()
 	}
+}
+
+// someLine is a line of three fields, mostly.
+func someLine(r *rand.Rand) string {
+	fields := []string{"a", "", "ab c", `"a"`, `""`, `"a,b"`, `"a""b"`, `"a` + "\n" + `b"`, `""""`, ` "a"`, `"a" `, `a"b`, `"a"b`}
+	all := make([]string, 3+r.IntN(12)/11)
+	for i := range all {
+		all[i] = fields[r.IntN(6+r.IntN(len(fields)-5))]
+	}
+	return strings.Join(all, ",") + []string{"\n", "\n", "\n", "\r\n"}[r.IntN(4)]
 }

@@ -24,7 +24,8 @@ type lines struct {
 	doubts func([]byte) *reason.Cause // why bytes can't be trusted, or nil; nil when that is known not to be
 
 	places
-	quotes bool // there may be quotes
+	bounds []uint32 // of the last block
+	quotes bool     // there may be quotes
 
 	odd       *odd  // what the text is said to have besides; nil for most
 	comments  int64 // lines that are comments, since the last record
@@ -305,6 +306,11 @@ func wholeRecords(raw []byte, d Dialect, o *odd, first int, ended bool) (length,
 		}
 		return lastEnd(raw), -1
 	}
+	if !ended && (o == nil || o.short && !o.slow() && o.comment == nil) {
+		if length, ok := wholeQuoted(raw, d, first); ok {
+			return length, -1
+		}
+	}
 	var r Record
 	at := lastEnd(raw[:first+1]) // no quote stands before it
 	if o.slow() {
@@ -329,6 +335,49 @@ func wholeRecords(raw []byte, d Dialect, o *odd, first int, ended bool) (length,
 		at = l.at
 	}
 	return at, -1
+}
+
+// wholeQuoted is wholeRecords where all quotes stand just around fields: it goes from one quote to the next. Not ok where one
+// doesn't. The last record is not whole: more of the file follows.
+func wholeQuoted(raw []byte, d Dialect, first int) (length int, ok bool) {
+	from, to := 0, first+1 // the last part without quotes in which a line ends, with the quote behind it
+	for opens := first; ; {
+		if opens > 0 && raw[opens-1] != d.Delimiter && raw[opens-1] != '\n' && raw[opens-1] != '\r' {
+			return 0, false
+		}
+		closes := closing(raw, d.Quote, opens)
+		if closes < 0 {
+			break
+		}
+		behind := raw[closes+1:]
+		between := bytes.IndexByte(behind, d.Quote)
+		if between < 0 {
+			between = len(behind) - 1
+		}
+		if part := behind[:between+1]; bytes.IndexByte(part, '\n') >= 0 || bytes.IndexByte(part, '\r') >= 0 {
+			from, to = closes+1, closes+1+len(part)
+		}
+		if opens = closes + 1 + between; raw[opens] != d.Quote {
+			break
+		}
+	}
+	if length = lastEnd(raw[from:to]); length > 0 {
+		length += from
+	}
+	return length, true
+}
+
+// closing is where the quote stands that closes the one at raw[opens], with more behind it; -1 for none.
+func closing(raw []byte, quote byte, opens int) int {
+	for at := opens + 1; ; at += 2 {
+		n := bytes.IndexByte(raw[at:], quote)
+		if at += n; n < 0 || at+1 == len(raw) {
+			return -1
+		}
+		if raw[at+1] != quote {
+			return at
+		}
+	}
 }
 
 // lastEnd is the position behind the last end of a line in raw. A carriage return at the end of raw is not yet one:

@@ -37,7 +37,7 @@ type cleaner struct {
 	batch    *value.Batch
 	block    source.Block
 	records  []source.Record // of lines that stand in no block
-	kept     []value.State   // of these
+	kept     []value.State   // of these, or of the lines of the block
 	record   source.Record   // a line of the block
 	lone     source.Record   // has the cell of the block that is looked at closely, and its place
 	apart    bool            // each column that is asked for stands alone
@@ -99,6 +99,7 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 		first = append(first, r.only)
 	}
 	needed := r.neededBy(columns)
+	var memory togetherCells
 	for i, x := range columns {
 		if c.alone[i] = !needed[x.Of] && r.columns[x.Of].isAlone(); !c.alone[i] {
 			first = append(first, x.Of)
@@ -110,7 +111,7 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 			c.memos[i] = newMemo()
 		}
 		if x.Type.IsPlainText() {
-			c.together[i] = rule.together()
+			c.together[i] = rule.together(&memory)
 		}
 	}
 	c.rowCleaner = r.newRowCleaner(r.closure(first), 0)

@@ -13,18 +13,23 @@ import (
 // cleaned alone.
 type together struct {
 	cleanings []Cleaning
-	cells     text.Cells
-	fits      []bool // for each row of the block: its cell is one of them
+	*togetherCells
+}
+
+// togetherCells is memory for the cells of one column after the other.
+type togetherCells struct {
+	cells text.Cells
+	fits  []bool // for each row of the block: its cell is one of them
 }
 
 // together is such a way for the rule; nil where there is none.
-func (r *Rule) together() *together {
+func (r *Rule) together(memory *togetherCells) *together {
 	switch {
 	case r.BlankIs != nil, r.Recode != nil, r.Rounded, r.Number != nil, r.Dates != nil, r.Truths != nil, r.ShortenTo > 0,
 		slices.ContainsFunc(r.Clean, func(c Cleaning) bool { return c.slow }):
 		return nil
 	}
-	return &together{cleanings: r.Clean}
+	return &together{r.Clean, memory}
 }
 
 // longestTogether is the length of the cells up to which they are cleaned together.

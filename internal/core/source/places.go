@@ -20,18 +20,19 @@ var placesPool = sync.Pool{New: func() any { return new([]uint32) }}
 
 // more finds the places of another piece, and forgets those that were passed but for the last; false at the end of the text.
 func (l *lines) more() bool {
+	if l.found >= len(l.raw) {
+		return false
+	}
 	if l.all == nil {
 		l.all, l.passed = append((*placesPool.Get().(*[]uint32))[:0], 0), 1
 	}
 	l.all, l.passed = l.all[:copy(l.all, l.all[l.passed-1:])], 1
 	set := l.marks()
-	for known := len(l.all); len(l.all) == known; {
-		if l.found >= len(l.raw) {
-			return false
-		}
+	known := len(l.all)
+	for len(l.all) == known && l.found < len(l.raw) {
 		l.look(&set)
 	}
-	return true
+	return len(l.all) > known
 }
 
 // look adds the places of the next piece.
@@ -89,8 +90,8 @@ func (l *lines) skip(at int) {
 
 // letGo gives the memory of the places back.
 func (l *lines) letGo() {
-	if l.all != nil {
-		placesPool.Put(&l.all)
+	if all := l.all; all != nil {
 		l.places = places{}
+		placesPool.Put(&all)
 	}
 }

@@ -19,6 +19,9 @@ const mostTogether = 1 << 20
 
 // Reset takes all cells away, and makes room for n bytes.
 func (c *Cells) Reset(n int) {
+	if cap(c.Data) < cap(c.made) {
+		c.Data, c.made = c.made, c.Data
+	}
 	if cap(c.Data) < n+wide {
 		c.Data = make([]byte, n+wide)
 	}

@@ -178,7 +178,7 @@ func readAll(path string) error {
 	defer t.Close()
 	fields := 0
 	work := func(c *source.Chunk) (n int) {
-		c.Walk(func(b *source.Block) { n += b.Fields() }, func(r *source.Record) { n += len(r.Fields) })
+		c.Walk(&source.Record{}, func(b *source.Block) { n += b.Fields() }, func(r *source.Record) { n += len(r.Fields) })
 		return n
 	}
 	if err := source.Each(context.Background(), t, work, func(_ *source.Chunk,

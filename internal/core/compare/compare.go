@@ -297,7 +297,7 @@ func (s *side) scan(ctx context.Context, progress func(string, int64, int64)) (o
 	name, width := s.table.Files()[0].Name(), len(s.table.Header().Names)
 	return odd, source.Each(ctx, s.table, func(c *source.Chunk) (made scanned) {
 		var buffer []byte
-		c.Walk(func(b *source.Block) {
+		c.Walk(&source.Record{}, func(b *source.Block) {
 			made.hashes = s.hashBlock(made.hashes, b, &buffer)
 		}, func(r *source.Record) {
 			h, isOdd := s.hash(r, width, &buffer)
@@ -381,7 +381,7 @@ func (s *side) take(c *source.Chunk, row int64, key []int) (err error) {
 		row++
 		return err == nil && s.apart.Has(row-1)
 	}
-	c.Walk(func(block *source.Block) {
+	c.Walk(&record, func(block *source.Block) {
 		for i := range block.Rows {
 			if isWanted() {
 				block.Record(i, &record)

@@ -87,19 +87,18 @@ func (c *Chunk) Block(b *Block) bool {
 	return true
 }
 
-// Walk reads the chunk to its end: its blocks are given to block, and the records between them to record, in the order of
-// the file. Both are used again.
-func (c *Chunk) Walk(block func(*Block), record func(*Record)) {
+// Walk reads the chunk to its end: its blocks are given to block, and the records between them, each read into r, to record,
+// in the order of the file.
+func (c *Chunk) Walk(r *Record, block func(*Block), record func(*Record)) {
 	var b Block
-	var r Record
 	for {
 		for c.Block(&b) {
 			block(&b)
 		}
-		if !c.Next(&r) {
+		if !c.Next(r) {
 			return
 		}
-		record(&r)
+		record(r)
 	}
 }
 

@@ -70,7 +70,7 @@ func readInBlocks(t *testing.T, path string, asked ReadOptions, inBlocks bool) (
 			all = append(all, fmt.Sprintf("%d %q %q %v %v %v", r.Position, r.Raw, r.Fields, r.Problem, r.Gap, r.beyond))
 		}
 		if inBlocks {
-			c.Walk(func(b *Block) {
+			c.Walk(&Record{}, func(b *Block) {
 				for row := range b.Rows {
 					b.Record(row, &record)
 					told(&record)

@@ -47,7 +47,7 @@ func (l *lines) look(set *mark.Set) {
 		}
 		word, base := words[i], l.found+mark.Width*i
 		count := bits.OnesCount64(word)
-		for to := l.all[n : n+mark.Width]; word != 0; to = to[8:] { // eight, so that nothing hangs on how many there are
+		for to := l.all[n : n+mark.Width]; word != 0; to = to[8:] { // eight at a time: few branches depend on how many there are
 			for k := range to[:8] {
 				to[k] = uint32(base + bits.TrailingZeros64(word))
 				word &= word - 1

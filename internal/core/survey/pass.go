@@ -2,6 +2,7 @@ package survey
 
 import (
 	"bytes"
+	"math"
 	"strings"
 	"sync"
 
@@ -45,19 +46,21 @@ type faultyCell struct {
 type passBuffers struct {
 	tallies   []tally
 	positions []int64
-	cells     []span // row by row
-	copied    []byte // the texts of cells that stand otherwise in the file
+	cells     []span   // row by row
+	apart     [][]byte // the cells of records that stand in no block
 	stored    []source.Stored
 	slots     []int32
 }
 
-// span is where a cell stands in the Raw of a chunk, or, behind that, in what was copied.
+// span is where a cell of a block begins and ends in the Raw of its chunk; of another record, its number in apart, and inApart.
 type span struct{ from, to uint32 }
+
+const inApart = math.MaxUint32
 
 // text is the cell at a span of a chunk.
 func (b *passBuffers) text(raw []byte, s span) []byte {
-	if n := uint32(len(raw)); s.from >= n {
-		return b.copied[s.from-n : s.to-n]
+	if s.to == inApart {
+		return b.apart[s.from]
 	}
 	return raw[s.from:s.to]
 }
@@ -72,10 +75,10 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 	for len(buf.tallies) < columns {
 		buf.tallies = append(buf.tallies, tally{})
 	}
-	buf.positions, buf.cells, buf.copied, buf.stored = buf.positions[:0], buf.cells[:0], buf.copied[:0], buf.stored[:0]
+	buf.positions, buf.cells, buf.apart, buf.stored = buf.positions[:0], buf.cells[:0], buf.apart[:0], buf.stored[:0]
 	p := &pass{tallies: buf.tallies[:columns], held: buf}
-	c.Walk(func(b *source.Block) { p.block(b, columns) },
-		func(r *source.Record) { p.record(r, columns, uint32(len(c.Raw))) })
+	c.Walk(&source.Record{Keep: true}, func(b *source.Block) { p.block(b, columns) },
+		func(r *source.Record) { p.record(r, columns) })
 	p.rows, p.positions = len(buf.positions), buf.positions
 	for i := range p.tallies {
 		t := &p.tallies[i]
@@ -91,6 +94,7 @@ func readThrough(c *source.Chunk, all []*stats) *pass {
 		buf.slots, t.slots = t.slots, nil
 		all[i].add(t)
 	}
+	clear(buf.apart)
 	return p
 }
 
@@ -114,8 +118,7 @@ func (p *pass) block(b *source.Block, columns int) {
 	}
 }
 
-// record takes a record whose chunk has a Raw of the given length.
-func (p *pass) record(r *source.Record, columns int, raw uint32) {
+func (p *pass) record(r *source.Record, columns int) {
 	p.records++
 	if r.Gap && r.MayBeginTable() && len(p.seconds) < fewSpots {
 		p.seconds = append(p.seconds, newSecond(r, int64(p.records-1), columns))
@@ -125,11 +128,10 @@ func (p *pass) record(r *source.Record, columns int, raw uint32) {
 		return
 	}
 	p.held.positions = append(p.held.positions, r.Position)
-	for _, f := range r.Fields {
-		from := raw + uint32(len(p.held.copied))
-		p.held.copied = append(p.held.copied, f...)
-		p.held.cells = append(p.held.cells, span{from, raw + uint32(len(p.held.copied))})
+	for i := range r.Fields {
+		p.held.cells = append(p.held.cells, span{uint32(len(p.held.apart) + i), inApart})
 	}
+	p.held.apart = append(p.held.apart, r.Fields...)
 	if r.Stored != nil {
 		p.held.stored = append(p.held.stored, r.Stored...)
 	}

@@ -26,7 +26,7 @@ const mostMatches = 1 << 20
 // Cleaning changes the text of a cell.
 type Cleaning struct {
 	Change   change
-	together func(*text.Cells) // does the same for cells of ASCII; nil where each must be changed alone
+	together func(*text.Cells) // does the same for cells of ASCII, which stay such; nil where each must be changed alone
 	slow     bool              // it takes longer than remembering what a cell became
 }
 

@@ -23,10 +23,11 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
       Tons: {clean: {drop_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
       Note: {clean: [squeeze, upper, {replace: {"&": and}}, {regex: '^(\d+)-(\d+)$', becomes: $2/$1}], default: none}
       Berth: {clean: [trim, title, {drop_prefix: Berth}, {without: "()"}, {add_prefix: "B "}, {pad: 6}]}
+      Quay: {clean: [{add_suffix: " é"}, upper, {replace: {n: ñ}}, title, {without: "É"}, squeeze]}
 `
 	r := seeded.Rand(t)
 	var csv strings.Builder
-	csv.WriteString("Name;Dues;Day;Tons;Note;Berth\n")
+	csv.WriteString("Name;Dues;Day;Tons;Note;Berth;Quay\n")
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	for range 30_000 {
 		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)),
@@ -38,11 +39,11 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 		note := pick(" a  b ", "", "  ", "#N/A", "#1", "Ærø  quay", "1.23457E+11", "quill & daughters",
 			fmt.Sprintf("%d-%d", r.IntN(1000), r.IntN(99)))
 		berth := pick("berth N1", " o'NEILL quay(3)", "BERTH", "(", "", "Ærø", fmt.Sprint("n", r.IntN(1000)))
-		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note, berth)
+		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note, berth, berth)
 	}
 	k := folder{t, t.TempDir()}
 	alone := k.cleaned(csv.String(), rules)
-	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth]}}\n")
+	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth, Quay]}}\n")
 	require.Len(t, needed, len(alone))
 	bad := 0
 	for i := range alone {
@@ -56,11 +57,43 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	assert.Greater(t, bad, 1000)
 
 	short, _, _ := k.rows(csv.String(), rules)
-	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth]}}\n")
+	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth, Quay]}}\n")
 	defer short.Close()
 	defer long.Close()
 	assert.Len(t, short.Effects(), 5)
 	assert.Equal(t, long.Effects(), short.Effects(), "what the rules did")
+}
+
+// TestChainsOfCleanings holds any cleanings in any order, of the cells of a block together, against each cell going the long way.
+func TestChainsOfCleanings(t *testing.T) {
+	all := []string{"trim", "squeeze", "upper", "lower", "title", "digits", "letters", "nfc", "ascii", `{without: "-é"}`, "{add_prefix: B-}",
+		"{add_prefix: é}", "{add_suffix: ' ñ'}", "{drop_prefix: b}", "{drop_suffix: ' n'}", "{replace: {a: aa}}", "{replace: {n: ñ, é: e}}", "{pad: 7}",
+		"{pad: 7, using: ß}", `{part: 1, at: "-"}`, `{regex: '^(\w+)-(\w+)$', becomes: '$2 é'}`, `{regex: 'a', becomes: ''}`}
+	r := seeded.Rand(t)
+	for range 150 {
+		var cells, chain strings.Builder
+		cells.WriteString("Cell;No\n")
+		words := []string{"Berth n1", " a-b ", "an  ban", "BAN-an", "o'neill", "n", "17-3", "#N/A", "", "1.23457E+11", "a\tb"}
+		if r.IntN(3) == 0 {
+			words = append(words, "Ærø", "é", "bé")
+		}
+		for i := range 300 {
+			fmt.Fprintf(&cells, "%s;%d\n", words[r.IntN(len(words))], i)
+		}
+		for i := range 1 + r.IntN(4) {
+			chain.WriteString(strings.Repeat(", ", min(i, 1)) + all[r.IntN(len(all))])
+		}
+		rules := "    columns: {Cell: {clean: [" + chain.String() + "]}}\n"
+		k := folder{t, t.TempDir()}
+		alone := k.cleaned(cells.String(), rules)
+		for i, needed := range k.cleaned(cells.String(), rules+"    new_columns: {All: {join: [Cell, No], between: ' & '}}\n") {
+			short, problems, _ := strings.Cut(needed, " <")
+			if short = short[:strings.LastIndex(short, "|")]; problems != "" {
+				short += " <" + problems
+			}
+			require.Equal(t, alone[i], short, "%s, row %d", chain.String(), i)
+		}
+	}
 }
 
 // TestEffects: what each part of a rule changed is counted, in the lines that the input keeps, with the first cells.

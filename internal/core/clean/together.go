@@ -35,18 +35,20 @@ func (r *Rule) together(memory *togetherCells) *together {
 // longestTogether is the length of the cells up to which they are cleaned together.
 const longestTogether = 1 << 10
 
-// clean cleans the cells that a field has in the kept rows of a block; false when none can be cleaned together.
+// clean cleans the cells that a field has in the kept rows of a block; false when none can be cleaned together, also because a
+// cleaning made them other than ASCII.
 func (t *together) clean(b *source.Block, field int, kept []value.State) bool {
 	if t.gather(b, field, kept, false); !text.Plain(t.cells.Data) {
 		t.gather(b, field, kept, true)
 	}
 	for i := range t.cleanings {
-		if c := &t.cleanings[i]; c.together != nil {
+		c := &t.cleanings[i]
+		if c.together != nil {
 			c.together(&t.cells)
 		} else {
 			t.cells.Each(c.Change)
 		}
-		if t.cells.TooMany() {
+		if t.cells.TooMany() || c.together == nil && !text.Plain(t.cells.Data) {
 			return false
 		}
 	}

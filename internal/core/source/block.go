@@ -104,7 +104,7 @@ func (c *Chunk) Walk(r *Record, block func(*Block), record func(*Record)) {
 
 // takeBlock is Block for the records at l.at.
 func (l *lines) takeBlock(b *Block) bool {
-	if l.trust(); l.doubts != nil || l.returns || l.width == 0 || l.odd != nil && (l.odd.slow() || l.odd.comment != nil) {
+	if l.trust(); l.doubts != nil || l.returns || l.width == 0 || !l.odd.isUsual() {
 		return false
 	}
 	most, marks := max(1, min(BlockRows, blockFields/l.width)), l.width
@@ -167,43 +167,47 @@ func (l *lines) areFields(b *Block) bool {
 
 // takeQuoted is takeBlock for a text with quotes.
 func (l *lines) takeQuoted(b *Block, most int) bool {
-	for b.bounds = l.bounds[:0]; b.Rows < most && l.quotedLine(b); {
+	b.bounds = l.bounds[:0]
+	for b.Rows < most {
+		bounds, ok := l.quotedLine(b.bounds)
+		if !ok {
+			break
+		}
+		b.bounds = bounds
 		b.Rows++
 	}
 	l.bounds = b.bounds
 	return b.Rows > 0
 }
 
-// quotedLine takes the line at l.at into b; false, with nothing taken, where it is one for Next.
-func (l *lines) quotedLine(b *Block) bool {
-	next, from, before := l.passed, uint32(l.at), len(b.bounds)
-	b.bounds = append(b.bounds, from, 0)
+// quotedLine takes the line at l.at and adds its bounds and those of its fields; not ok, with nothing taken, where it is one
+// for Next.
+func (l *lines) quotedLine(bounds []uint32) (with []uint32, ok bool) {
+	next, from, at := l.passed, uint32(l.at), len(bounds)
+	bounds = append(bounds, from, 0)
 	ending := byte(0)
 	for column := range l.width {
 		begin, end, after, ok := l.markedField(next, from)
 		if !ok {
-			b.bounds = b.bounds[:before]
-			return false
+			return nil, false
 		}
 		next, from, ending = after, l.all[after-1]+1, l.raw[l.all[after-1]]
 		if ending != l.Delimiter && column < l.width-1 {
-			b.bounds = b.bounds[:before]
-			return false
+			return nil, false
 		}
-		b.bounds = append(b.bounds, begin, end)
+		bounds = append(bounds, begin, end)
 	}
-	line := b.bounds[before:]
+	line := bounds[at:]
 	line[1] = from - 1
 	if line[1] > line[0] && l.raw[line[1]-1] == '\r' {
 		line[1]--
 	}
 	if ending != '\n' || l.width > 1 && int(line[1]-line[0]) < l.width {
-		b.bounds = b.bounds[:before]
-		return false
+		return nil, false
 	}
 	l.passed, l.at = next, int(from)
 	l.line++
-	return true
+	return bounds, true
 }
 
 // markedField returns the bounds of the field that begins at from, whose first mark is that with number next, and the number

@@ -52,6 +52,9 @@ func (o *odd) slow() bool {
 	return o != nil && (o.delimiter != nil || o.escape != 0 || o.widths != nil)
 }
 
+// isUsual reports whether whole lines are those of RFC 4180, but for cells that may be missing.
+func (o *odd) isUsual() bool { return o == nil || !o.slow() && o.comment == nil }
+
 // isEmpty reports whether no field holds anything.
 func isEmpty(fields [][]byte) bool {
 	for _, f := range fields {

@@ -306,7 +306,7 @@ func wholeRecords(raw []byte, d Dialect, o *odd, first int, ended bool) (length,
 		}
 		return lastEnd(raw), -1
 	}
-	if !ended && (o == nil || o.short && !o.slow() && o.comment == nil) {
+	if !ended && o.isUsual() {
 		if length, ok := wholeQuoted(raw, d, first); ok {
 			return length, -1
 		}

@@ -177,12 +177,13 @@ var totalWords = map[string]bool{"total": true, "totals": true, "subtotal": true
 // others.
 func TotalWord(r *source.Record) (string, bool) {
 	for _, f := range r.Fields {
-		if len(f) > 0 && isTotal(f) {
-			return string(f), true
+		if len(f) == 0 {
+			continue
 		}
-		if len(f) > 0 {
+		if !isTotal(f) {
 			break
 		}
+		return string(f), true
 	}
 	return "", false
 }

@@ -66,23 +66,10 @@ func (c *Cells) Each(change func(to, cell []byte) []byte) {
 }
 
 // Upper is Upper for all cells.
-func (c *Cells) Upper() { turnAll(c.Data, 'a', 'z') }
+func (c *Cells) Upper() { turn(c.Data, 'a', 'z') }
 
 // Lower is Lower for all cells.
-func (c *Cells) Lower() { turnAll(c.Data, 'A', 'Z') }
-
-// turnAll turns the letters from first to last into capital or small ones.
-func turnAll(data []byte, first, last byte) {
-	for ; len(data) >= 8; data = data[8:] {
-		word := binary.LittleEndian.Uint64(data)
-		binary.LittleEndian.PutUint64(data, word^amid(word, first, last)>>2)
-	}
-	for i, b := range data {
-		if first <= b && b <= last {
-			data[i] = b ^ 0x20
-		}
-	}
-}
+func (c *Cells) Lower() { turn(c.Data, 'A', 'Z') }
 
 // Title is Title for all cells.
 func (c *Cells) Title() {
@@ -135,10 +122,10 @@ func (c *Cells) Trim() {
 	from, n := uint32(0), uint32(0)
 	for i, end := range c.Ends {
 		start, stop := from, end
-		for start < stop && c.Data[start] <= ' ' && blankSet.has(c.Data[start]) == 1 {
+		for start < stop && c.Data[start] <= ' ' && blankSet[c.Data[start]] == 1 {
 			start++
 		}
-		for start < stop && c.Data[stop-1] <= ' ' && blankSet.has(c.Data[stop-1]) == 1 {
+		for start < stop && c.Data[stop-1] <= ' ' && blankSet[c.Data[stop-1]] == 1 {
 			stop--
 		}
 		n += c.move(n, start, stop)
@@ -213,17 +200,13 @@ func squeeze(to, cell []byte) (n int) {
 func (c *Cells) Digits() { c.pick(&digitSet, 1) }
 
 // pick is picked for all cells.
-func (c *Cells) pick(s *set, in uint64) {
-	from, n := uint32(0), 0
-	data, out := c.Data, uint8(in^1)
+func (c *Cells) pick(s *set, in uint8) {
+	from, n := uint32(0), uint32(0)
 	for i, end := range c.Ends {
-		for _, b := range data[from:end] {
-			data[n] = b
-			n += int(s[b] ^ out)
-		}
-		c.Ends[i], from = uint32(n), end
+		n += uint32(pick(c.Data[n:], c.Data[from:end], s, in))
+		c.Ends[i], from = n, end
 	}
-	c.Data = data[:n]
+	c.Data = c.Data[:n]
 }
 
 // Letters is Letters for all cells.

@@ -33,29 +33,21 @@ func amid(word uint64, first, last byte) uint64 {
 	return (word + (0x80-uint64(first))*ones) &^ (word + (0x7f-uint64(last))*ones) & highs
 }
 
-// turned copies a cell and turns the letters from first to last into capital or small ones: their bit 5. It reports whether
-// the cell is of ASCII, and whether there were any.
-func turned(to, cell []byte, first, last byte) (made []byte, plain, any bool) {
-	to = append(to[:0], cell...)
-	seen, at := uint64(0), 0
-	for ; at+8 <= len(to); at += 8 {
-		word := binary.LittleEndian.Uint64(to[at:])
-		if word&highs != 0 {
-			return to, false, false
-		}
+// turn turns the letters of ASCII from first to last into capital or small ones, their bit 5, and reports whether there were any.
+func turn(cell []byte, first, last byte) bool {
+	seen := uint64(0)
+	for ; len(cell) >= 8; cell = cell[8:] {
+		word := binary.LittleEndian.Uint64(cell)
 		in := amid(word, first, last)
 		seen |= in
-		binary.LittleEndian.PutUint64(to[at:], word^in>>2)
+		binary.LittleEndian.PutUint64(cell, word^in>>2)
 	}
-	for ; at < len(to); at++ {
-		switch c := to[at]; {
-		case c >= utf8.RuneSelf:
-			return to, false, false
-		case first <= c && c <= last:
-			to[at], seen = c^0x20, 1
+	for i, b := range cell {
+		if first <= b && b <= last {
+			cell[i], seen = b^0x20, 1
 		}
 	}
-	return to, true, seen != 0
+	return seen != 0
 }
 
 // A set has 1 for each of some characters of ASCII, and 0 for others.
@@ -70,21 +62,23 @@ func setOf(characters string) (s set) {
 	return s
 }
 
-// has is 1 for a character that is in the set, else 0.
-func (s *set) has(c byte) uint64 { return uint64(s[c]) }
-
-// picked keeps the characters of a cell of ASCII that are in a set, or, where in is 0, those that are not.
-func picked(to, cell []byte, s *set, in uint64) []byte {
+// picked keeps the characters of ASCII of a cell that are in a set, or, where in is 0, those that are not.
+func picked(to, cell []byte, s *set, in uint8) []byte {
 	to = append(to[:0], cell...)
-	n := 0
-	for _, c := range cell {
-		to[n] = c
-		n += int(s.has(c) ^ in ^ 1)
-	}
+	n := pick(to, to, s, in)
 	if n == len(cell) {
 		return cell
 	}
 	return to[:n]
+}
+
+// pick writes what picked keeps to to, which may begin in the cell, or before it.
+func pick(to, cell []byte, s *set, in uint8) (n int) {
+	for _, b := range cell {
+		to[n] = b
+		n += int(s[b] ^ in ^ 1)
+	}
+	return n
 }
 
 // The blanks, digits and letters of ASCII.
@@ -93,23 +87,6 @@ var (
 	digitSet  = setOf("0123456789")
 	letterSet = setOf("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ")
 )
-
-// singleBlanks makes one blank of each run of blanks, in a cell of ASCII.
-func singleBlanks(to, cell []byte) []byte {
-	to = append(to[:0], cell...)
-	n, before, changed := 0, uint64(0), byte(0)
-	for _, c := range cell {
-		blank := blankSet.has(c)
-		to[n] = c&byte(blank-1) | ' '&-byte(blank)
-		changed |= to[n] ^ c
-		n += int(1 - blank&before)
-		before = blank
-	}
-	if n == len(cell) && changed == 0 {
-		return cell
-	}
-	return to[:n]
-}
 
 // Inside reports whether part stands in the memory of whole, or nowhere.
 func Inside(part, whole []byte) bool {

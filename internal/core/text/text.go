@@ -34,7 +34,11 @@ func Trim(_, cell []byte) []byte {
 func Squeeze(to, cell []byte) []byte {
 	cell = Trim(nil, cell)
 	if Plain(cell) {
-		return singleBlanks(to, cell)
+		if isSqueezed(cell) {
+			return cell
+		}
+		to = append(to[:0], cell...)
+		return to[:squeeze(to, to)]
 	}
 	to = to[:0]
 	blank := false
@@ -63,14 +67,13 @@ func Lower(to, cell []byte) []byte { return mapped(to, cell, 'A', 'Z', unicode.T
 
 // mapped changes the letters from first to last, and those beyond ASCII, by change, which turns their bit 5.
 func mapped(to, cell []byte, first, last byte, change func(rune) rune) []byte {
-	made, plain, any := turned(to, cell, first, last)
-	switch {
-	case !plain:
+	if !Plain(cell) {
 		return eachRune(to, cell, change)
-	case !any:
+	}
+	if to = append(to[:0], cell...); !turn(to, first, last) {
 		return cell
 	}
-	return made
+	return to
 }
 
 // eachRune changes every character; one that change gives as negative falls away. Bytes that are no UTF-8 stay.
@@ -123,20 +126,7 @@ func titled(cell []byte) []byte {
 }
 
 // Digits keeps nothing but the digits 0 to 9.
-func Digits(to, cell []byte) []byte {
-	to = append(to[:0], cell...)
-	n := 0
-	for _, c := range cell {
-		to[n] = c
-		if c-'0' < 10 {
-			n++
-		}
-	}
-	if to = to[:n]; n == len(cell) {
-		return cell
-	}
-	return to
-}
+func Digits(to, cell []byte) []byte { return picked(to, cell, &digitSet, 1) }
 
 // Letters keeps nothing but letters.
 func Letters(to, cell []byte) []byte {

@@ -374,8 +374,8 @@ func (r *Rule) quick() quick {
 		}
 	case r.Dates != nil && r.Zone == nil:
 		return func(to *value.Column, t *value.Type, cell []byte) bool {
-			m, ok := r.Dates.ScanPlain(cell)
-			return ok && value.PutPlain(to, t, m)
+			days, micros, ok := r.Dates.ScanPlain(cell)
+			return ok && value.PutPlain(to, t, days, micros)
 		}
 	}
 	return nil

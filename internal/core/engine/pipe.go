@@ -65,6 +65,16 @@ func (p *Pipe) Ahead(work func(Reader) error) (wait func() error) {
 	}
 }
 
+// Ahead is that of db where it has one, as a Tx has; else what it returns reads by itself.
+func Ahead(db Reader, work func(Reader) error) (wait func() error) {
+	if able, ok := db.(interface {
+		Ahead(work func(Reader) error) (wait func() error)
+	}); ok {
+		return able.Ahead(work)
+	}
+	return func() error { return work(db) }
+}
+
 // What follows are the methods of the Reader once nothing is under way.
 
 // ColumnsOf is that of the Reader.

@@ -7,6 +7,7 @@ import (
 	"ladle/internal/core/engine"
 	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
+	"ladle/internal/core/schema"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
 )
@@ -145,16 +146,16 @@ type existingRow struct {
 // hold holds lines of a batch against their rows in the table, and keeps those that change. It returns them in the
 // order of the lines.
 func (c *changes) hold(ctx context.Context, r *round, s *Step, columns []*value.Column, first int64,
-	lines []existingRow) (*changedBatch, error) {
-	keys := c.keys(s, columns, lines)
-	rows, err := c.readRows(ctx, r, s, keys)
-	if err != nil {
+	lines []existingRow, rows *existingRows) (*changedBatch, error) {
+	if err := rows.read(ctx, r.Database, s.Table, c.by); err != nil {
 		return nil, err
 	}
 	made := &changedBatch{of: c, batch: *value.NewBatch(c.spool.Types())}
-	states := make([]heldRow, len(lines))
+	states, room := make([]heldRow, len(lines)), (len(c.targets)+7)/8
+	masks := make([]byte, 2*room*len(lines))
 	for i, l := range lines {
-		states[i] = c.compare(s, columns, l, rows, i)
+		mask, kept := masks[:room:room], masks[room:2*room]
+		states[i], masks = c.compare(s, columns, heldRow{existingRow: l, mask: mask, kept: kept}, rows, i), masks[2*room:]
 	}
 	if err := c.constrain(ctx, r, s, columns, first, states, rows); err != nil {
 		return nil, err
@@ -162,7 +163,7 @@ func (c *changes) hold(ctx context.Context, r *round, s *Step, columns []*value.
 	for i, h := range states {
 		made.verdicts, made.differing = append(made.verdicts, h.verdict), append(made.differing, h.differing)
 		if h.verdict == Updated || h.verdict == Differs {
-			c.keep(made, h, keys, i, rows)
+			c.keep(made, h, i, rows)
 		}
 	}
 	if made.batch.Len() == 0 {
@@ -181,17 +182,16 @@ type heldRow struct {
 	found      bool
 }
 
-// compare holds line i against its row.
-func (c *changes) compare(s *Step, columns []*value.Column, l existingRow, rows *existingRows, i int) heldRow {
-	room := (len(c.targets) + 7) / 8
-	h := heldRow{existingRow: l, verdict: s.untouched(l), mask: make([]byte, room), kept: make([]byte, room)}
+// compare holds line i against its row; the masks of h are empty.
+func (c *changes) compare(s *Step, columns []*value.Column, h heldRow, rows *existingRows, i int) heldRow {
+	h.verdict = s.untouched(h.existingRow)
 	h.at, h.found = rows.find(i)
 	for t, target := range c.targets {
 		does := s.OnUpdate(target)
-		if l.write {
+		if h.write {
 			does = ladlefile.UpdateThere
 		}
-		switch c.held(does, s.Policy.Blank, columns[target], l.line, rows.column(len(c.by)+t), h.at, h.found) {
+		switch c.held(does, s.Policy.Blank, columns[target], h.line, rows.column(len(c.by)+t), h.at, h.found) {
 		case cellChanges:
 			h.mask[t/8] |= 1 << (t % 8)
 			if h.verdict != SetAside {
@@ -212,7 +212,7 @@ func (c *changes) compare(s *Step, columns []*value.Column, l existingRow, rows 
 }
 
 // keep adds a row that changes, or differs from its line, to a batch.
-func (c *changes) keep(made *changedBatch, h heldRow, keys *value.Batch, i int, rows *existingRows) {
+func (c *changes) keep(made *changedBatch, h heldRow, i int, rows *existingRows) {
 	made.lines = append(made.lines, h.line)
 	made.batch.Columns[changedMask].AppendBytes(h.mask)
 	made.batch.Columns[keptMask].AppendBytes(h.kept)
@@ -220,7 +220,7 @@ func (c *changes) keep(made *changedBatch, h heldRow, keys *value.Batch, i int, 
 		if h.found {
 			made.batch.Columns[c.byAt(b)].AppendFrom(rows.column(b), h.at)
 		} else {
-			made.batch.Columns[c.byAt(b)].AppendFrom(&keys.Columns[b], i)
+			made.batch.Columns[c.byAt(b)].AppendFrom(&rows.keys.Columns[b], i)
 		}
 	}
 	for k := len(c.by); k < len(rows.batch.Columns); k++ {
@@ -279,7 +279,7 @@ func (c *changes) changed(s *Step, columns []*value.Column, h heldRow, rows *exi
 	return rows.column(slices.Index(c.reads(s), column)), h.at
 }
 
-// keys returns what the rows are found by.
+// keys returns what the rows are found by; columns are not needed where that is the locator.
 func (c *changes) keys(s *Step, columns []*value.Column, lines []existingRow) *value.Batch {
 	keys := value.NewBatch(engine.Types(s.Table, c.by))
 	for _, l := range lines {
@@ -338,6 +338,8 @@ func (c *changes) held(does ladlefile.AlreadyThere, blank ladlefile.Blank, cell 
 
 // existingRows are rows of the table by what they are found by.
 type existingRows struct {
+	keys   *value.Batch // of the rows that are asked for
+	wait   func() error // until they are read
 	batch  value.Batch
 	places map[keyindex.Hash]int
 	asked  []keyindex.Hash // of the keys
@@ -351,26 +353,36 @@ func (r *existingRows) find(i int) (at int, found bool) {
 	return at, found
 }
 
-// readRows reads the rows with the given keys; those that this load adds are not there yet.
-func (c *changes) readRows(ctx context.Context, r *round, s *Step, keys *value.Batch) (*existingRows, error) {
-	columns := c.reads(s)
-	rows, compares := &existingRows{places: map[keyindex.Hash]int{}}, keyindex.New(s.Table, c.by, keyindex.Options{})
-	near, err := c.near.Read(ctx, r.Database, s.Table, c.by, keys, columns, &rows.batch)
-	if err == nil && !near {
-		err = r.Database.Probe(ctx, s.Table, c.by, keys, columns, engine.Collect(&rows.batch, s.Table, columns))
+// ask begins to read the rows of lines; those that this load adds are not there yet.
+func (c *changes) ask(ctx context.Context, db engine.Reader, s *Step, columns []*value.Column, lines []existingRow) *existingRows {
+	rows := &existingRows{keys: c.keys(s, columns, lines)}
+	rows.wait = engine.Ahead(db, func(db engine.Reader) error {
+		reads := c.reads(s)
+		near, err := c.near.Read(ctx, db, s.Table, c.by, rows.keys, reads, &rows.batch)
+		if err == nil && !near {
+			err = db.Probe(ctx, s.Table, c.by, rows.keys, reads, engine.Collect(&rows.batch, s.Table, reads))
+		}
+		return err
+	})
+	return rows
+}
+
+// read waits for the rows, which are found by some columns.
+func (r *existingRows) read(ctx context.Context, db engine.Reader, t *schema.Table, by []string) error {
+	if err := r.wait(); err != nil {
+		return err
 	}
+	compares := keyindex.New(t, by, keyindex.Options{})
+	found, err := compares.Hashes(ctx, db, value.Pointers(r.batch.Columns[:len(by)]), nil)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	found, err := compares.Hashes(ctx, r.Database, value.Pointers(rows.batch.Columns[:len(c.by)]), nil)
-	if err != nil {
-		return nil, err
-	}
+	r.places = make(map[keyindex.Hash]int, len(found))
 	for i, h := range found {
 		if !h.None() { // else one from among those that were asked for
-			rows.places[h] = i
+			r.places[h] = i
 		}
 	}
-	rows.asked, err = compares.Hashes(ctx, r.Database, value.Pointers(keys.Columns), nil)
-	return rows, err
+	r.asked, err = compares.Hashes(ctx, db, value.Pointers(r.keys.Columns), nil)
+	return err
 }

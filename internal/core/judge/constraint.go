@@ -169,6 +169,18 @@ func (r *round) spoil() (found bool) {
 	return found
 }
 
+// breaking reports of each of n lines whether its row would break a constraint; nil where none would.
+func (s *Step) breaking(first int64, n int) []bool {
+	if !slices.ContainsFunc(s.constraints, func(c *constraint) bool { return c.broken.Any(first, n) }) {
+		return nil
+	}
+	breaking := make([]bool, n)
+	for line := range breaking {
+		breaking[line] = s.breaks(first + int64(line))
+	}
+	return breaking
+}
+
 // breaks reports whether the row of a line would break a constraint.
 func (s *Step) breaks(line int64) bool {
 	return slices.ContainsFunc(s.constraints, func(c *constraint) bool { return c.broken.Has(line) })

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"ladle/internal/core/ahead"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
@@ -15,39 +16,60 @@ import (
 func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 	d := r.newDecision(s)
 	d.declined = keys.declined
-	answers, err := r.answers(s, keys)
-	if err != nil {
-		return err
-	}
-	defer answers.Close()
-	if s.ranks, err = r.ranks(ctx, s, answers); err != nil {
-		return err
-	}
-	if d.ranks, err = s.Ranks(); err != nil {
-		return err
-	}
-	told, err := answers.Reader()
-	if err != nil {
-		return err
-	}
-	if s.Locates() {
-		s.FirstNew = r.newRows[s.Table]
-		r.newRows[s.Table] += s.Tally.Added
-	}
-	verdicts := newVerdicts(r.Dir)
-	lines := s.lines(ctx, d.needsValues())
-	for lines.Next() {
-		out, err := d.batch(ctx, lines, told)
-		if err == nil {
-			err = verdicts.spool.Append(&out.batch)
-		}
+	answers := func(give func([]lineAnswer) error) error { return s.answers(keys, give) }
+	settle := r.settle
+	if len(s.InOrderOf) > 0 {
+		kept := spool.NewStream[lineAnswer](r.Dir)
+		defer kept.Close()
+		err := r.settleAll(s, answers, kept)
 		if err != nil {
-			_ = verdicts.spool.Close()
 			return err
 		}
+		if s.ranks, err = r.ranks(ctx, s, kept); err != nil {
+			return err
+		}
+		if d.ranks, err = s.Ranks(); err != nil {
+			return err
+		}
+		answers = func(give func([]lineAnswer) error) error { return s.again(kept, give) }
+		settle = func(*Step, int64, []lineAnswer) {} // they are
+	}
+	if d.locates {
+		s.FirstNew = r.newRows[s.Table]
+	}
+	verdicts := newVerdicts(r.Dir)
+	lines, first := s.lines(ctx, d.needsValues()), int64(0)
+	var before *answered
+	one := func(t *answered) error {
+		if t == nil || !lines.Next() {
+			return lines.Err()
+		}
+		out, err := d.batch(ctx, lines, t)
+		if err != nil {
+			return err
+		}
+		return verdicts.spool.Append(&out.batch)
+	}
+	err := ahead.Of(answers, func(all []lineAnswer) error {
+		settle(s, first, all)
+		first += int64(len(all))
+		next := d.ask(ctx, all) // its rows are read while the batch before is decided
+		err := one(before)
+		before = next
+		return err
+	})
+	if err == nil {
+		err = one(before)
+	}
+	if err != nil {
+		_ = verdicts.spool.Close()
+		return err
+	}
+	if d.locates {
+		r.newRows[s.Table] += d.added
 	}
 	s.verdicts = verdicts
-	return lines.Err()
+	return nil
 }
 
 // lineAnswer is the answer for a line with the verdict that follows from it; Updated stands for what is yet to be held
@@ -58,47 +80,91 @@ type lineAnswer struct {
 	kept    bool // of a second half: the first one leaves the row as it is, so it is only compared
 }
 
-// answers brings the answers of all parts into the order of the lines, with verdicts, and fills the tally; which rows
-// an update leaves as they are is not known yet, and not in the tally.
-func (r *round) answers(s *Step, keys *match) (*spool.Stream[lineAnswer], error) {
-	all := spool.NewStream[lineAnswer](r.Dir)
+// answers brings the answers of all parts into the order of the lines, batch by batch.
+func (s *Step) answers(keys *match, give func([]lineAnswer) error) error {
 	var batch findingBatch
 	var first verdictBatch
 	for i := range s.rows.Batches() {
 		if err := s.findings.read(i, &batch); err != nil {
-			return all, err
+			return err
 		}
 		if s.first != nil {
 			if err := s.first.verdicts.read(i, &first); err != nil {
-				return all, err
+				return err
 			}
 		}
-		start, n := s.rows.Span(i)
-		for line := range n {
-			a, err := s.answer(batch.rowState(line), keys, &first, line)
-			if err != nil {
-				return all, err
+		_, n := s.rows.Span(i)
+		all := make([]lineAnswer, n)
+		for line := range all {
+			var err error
+			if all[line], err = s.answer(batch.rowState(line), keys, &first, line); err != nil {
+				return err
 			}
-			number := start + int64(line)
-			switch {
-			case a.verdict == Added && s.gaps.Has(number) && !s.fillsGaps(number):
-				a.verdict, a.outcome = SetAside, isGap
-			case a.verdict == Added && s.breaks(number):
-				a.verdict, a.outcome = SetAside, isBroken
-			}
-			if a.verdict == SetAside {
-				s.SetAside.Add(number)
-				r.SetAside[s.Feed.Number].Add(number)
-			}
-			if a.verdict != Updated {
-				s.Tally.Count(a.verdict)
-			}
-			if err := all.Append(a); err != nil {
-				return all, err
-			}
+		}
+		if err := give(all); err != nil {
+			return err
 		}
 	}
-	return all, nil
+	return nil
+}
+
+// settle sets those lines aside, from first on, whose rows can't be added, and fills the tally; which rows an update leaves
+// as they are is not known yet, and not in the tally.
+func (r *round) settle(s *Step, first int64, all []lineAnswer) {
+	for i := range all {
+		a, number := &all[i], first+int64(i)
+		switch {
+		case a.verdict == Added && s.gaps.Has(number) && !s.fillsGaps(number):
+			a.verdict, a.outcome = SetAside, isGap
+		case a.verdict == Added && s.breaks(number):
+			a.verdict, a.outcome = SetAside, isBroken
+		}
+		if a.verdict == SetAside {
+			s.SetAside.Add(number)
+			r.SetAside[s.Feed.Number].Add(number)
+		}
+		if a.verdict != Updated {
+			s.Tally.Count(a.verdict)
+		}
+	}
+}
+
+// settleAll settles all answers and keeps them.
+func (r *round) settleAll(s *Step, answers func(give func([]lineAnswer) error) error, kept *spool.Stream[lineAnswer]) error {
+	first := int64(0)
+	return answers(func(all []lineAnswer) error {
+		r.settle(s, first, all)
+		first += int64(len(all))
+		for _, a := range all {
+			if err := kept.Append(a); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// again gives kept answers, batch by batch.
+func (s *Step) again(kept *spool.Stream[lineAnswer], give func([]lineAnswer) error) error {
+	answers, err := kept.Reader()
+	if err != nil {
+		return err
+	}
+	for i := range s.rows.Batches() {
+		_, n := s.rows.Span(i)
+		all := make([]lineAnswer, n)
+		for line := range all {
+			a, err := answers.Next()
+			if err != nil {
+				return err
+			}
+			all[line] = *a
+		}
+		if err := give(all); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // answer is the answer for a line by its row state.
@@ -155,6 +221,7 @@ type decision struct {
 	added      int64                      // rows so far
 	ranks      *spool.StreamReader[int64] // of the rows that are added; nil for the order of the file
 	fedLocator int                        // the column of the step that is the table's locator, or -1
+	locates    bool                       // the rows that are added get locators which are reserved for them
 	learners   []*index                   // the indexes that must know the rows of this step
 	declined   []reason.Cause             // of names that look like others
 	reader
@@ -162,7 +229,7 @@ type decision struct {
 
 func (r *round) newDecision(s *Step) *decision {
 	d := &decision{round: r, step: s, log: spool.NewProblems(r.Dir), held: spool.NewProblems(r.Dir),
-		fedLocator: -1, reader: reader{from: s}}
+		fedLocator: -1, locates: s.Locates(), reader: reader{from: s}}
 	if s.Table.Locator != "" {
 		d.fedLocator = slices.Index(s.Names(), s.Table.Locator)
 	}
@@ -184,23 +251,38 @@ func (d *decision) needsValues() bool {
 	return len(d.learners) > 0 || d.step.changes != nil || d.fedLocator >= 0
 }
 
-func (d *decision) batch(ctx context.Context, lines *Lines, told *spool.StreamReader[lineAnswer]) (*verdictBatch,
-	error) {
-	made := newDecided()
-	var rows []existingRow
-	for i := range lines.Len() {
-		a, err := told.Next()
-		if err != nil {
-			return nil, err
+// answered is what was answered of the lines of a batch, and their rows that are in the table.
+type answered struct {
+	answers []lineAnswer
+	rows    []existingRow
+	there   *existingRows // these, where they can be read before the lines are
+}
+
+// ask begins to read the rows that lines are held against.
+func (d *decision) ask(ctx context.Context, answers []lineAnswer) *answered {
+	t := &answered{answers: answers}
+	for i := range answers {
+		if a := &answers[i]; a.verdict == Updated {
+			t.rows = append(t.rows, existingRow{i, a.ref, a.new, d.step.first != nil && !a.kept})
 		}
+	}
+	if len(t.rows) > 0 && d.step.Table.Locator != "" {
+		t.there = d.step.changes.ask(ctx, d.Database, d.step, nil, t.rows)
+	}
+	return t
+}
+
+func (d *decision) batch(ctx context.Context, lines *Lines, t *answered) (*verdictBatch, error) {
+	made := newDecided()
+	for i := range t.answers {
+		a := &t.answers[i]
+		var err error
 		made.add(a.verdict)
 		switch {
 		case a.verdict == Added:
 			if err = d.add(lines, i, made.row()); err == nil {
 				err = d.need(lines, i)
 			}
-		case a.verdict == Updated:
-			rows = append(rows, existingRow{i, a.ref, a.new, d.step.first != nil && !a.kept})
 		case a.verdict == SetAside && lines.found.rowState(i) >= 0:
 			err = d.tell(ctx, lines.Number(i), a.answer)
 		case a.verdict == Overruled && a.outcome == isOverruled:
@@ -220,7 +302,7 @@ func (d *decision) batch(ctx context.Context, lines *Lines, told *spool.StreamRe
 			made.row().AppendNum(a.ref)
 		}
 	}
-	changed, err := d.hold(ctx, lines, made, rows)
+	changed, err := d.hold(ctx, lines, made, t)
 	if err != nil {
 		return nil, err
 	}
@@ -245,7 +327,7 @@ func (d *decision) add(lines *Lines, i int, row *value.Column) error {
 		if fed.States[i] == value.Given {
 			d.step.FedMost = max(d.step.FedMost, fed.Nums[i])
 		}
-	case d.step.Locates():
+	case d.locates:
 		row.AppendNew(int64(newOfStep(d.step.FirstNew + rank)))
 	default:
 		row.AppendNum(0)
@@ -254,17 +336,19 @@ func (d *decision) add(lines *Lines, i int, row *value.Column) error {
 }
 
 // hold finds out which rows that are there change, and puts the verdicts of their lines into made.
-func (d *decision) hold(ctx context.Context, lines *Lines, made *verdictBatch, rows []existingRow) (*changedBatch,
-	error) {
-	if len(rows) == 0 {
+func (d *decision) hold(ctx context.Context, lines *Lines, made *verdictBatch, lot *answered) (*changedBatch, error) {
+	if len(lot.rows) == 0 {
 		return nil, nil
 	}
 	s := d.step
-	changed, err := s.changes.hold(ctx, d.round, s, lines.Values(), lines.Number(0), rows)
+	if lot.there == nil {
+		lot.there = s.changes.ask(ctx, d.Database, s, lines.Values(), lot.rows)
+	}
+	changed, err := s.changes.hold(ctx, d.round, s, lines.Values(), lines.Number(0), lot.rows, lot.there)
 	if err != nil {
 		return nil, err
 	}
-	for i, t := range rows {
+	for i, t := range lot.rows {
 		what := changed.verdicts[i]
 		switch what {
 		case Updated:

@@ -14,7 +14,7 @@ import (
 type evaluator struct {
 	of     plan.Source
 	lookup *lookup
-	buf    value.Column
+	buf    *value.Column // a constant, for each line
 }
 
 // evaluator makes what gives the values of a source of a step into t.
@@ -30,7 +30,7 @@ func (r *round) evaluator(s plan.Source, t *schema.Table) *evaluator {
 	return e
 }
 
-// column returns the values for a batch of lines, good until the next.
+// column returns the values for a batch of lines, good until the next but one.
 func (e *evaluator) column(ctx context.Context, b *clean.Batch) (*value.Column, error) {
 	if e.lookup != nil {
 		return e.lookup.column(ctx, b)
@@ -43,17 +43,16 @@ func (e *evaluator) plain(b *clean.Batch) *value.Column {
 	if e.of.Constant == nil {
 		return b.Cell(e.of.Cell)
 	}
-	if e.buf.Len() != b.Len() {
-		e.buf.Reset()
-		e.buf.Kind, e.buf.Scale = e.of.Constant.Kind, e.of.Constant.Scale
+	if e.buf == nil || e.buf.Len() != b.Len() {
+		e.buf = &value.Column{Kind: e.of.Constant.Kind, Scale: e.of.Constant.Scale}
 		for range b.Len() {
 			e.buf.AppendFrom(e.of.Constant, 0)
 		}
 	}
-	return &e.buf
+	return e.buf
 }
 
-// evaluate returns the values of all columns of a step.
+// evaluate returns the values of all columns of a step, good until the next but one.
 func (s *Step) evaluate(ctx context.Context, b *clean.Batch) ([]*value.Column, error) {
 	columns := make([]*value.Column, len(s.sources))
 	for i, e := range s.sources {
@@ -92,9 +91,10 @@ func cellsOf(evaluators []*evaluator) []int {
 	return slices.Compact(all)
 }
 
-// pass goes over lines batch by batch, for evaluators that read them.
+// pass goes over lines batch by batch, for evaluators that read them. A batch is good until the next but one.
 type pass struct {
-	clean.Batch
+	*clean.Batch
+	turns  [2]clean.Batch
 	rows   *clean.Rows
 	wanted []int
 	number int // of the batch, from 1
@@ -119,5 +119,6 @@ func (p *pass) next(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	p.number++
-	return true, p.rows.Read(p.number-1, p.wanted, &p.Batch)
+	p.Batch = &p.turns[p.number%2]
+	return true, p.rows.Read(p.number-1, p.wanted, p.Batch)
 }

@@ -25,11 +25,12 @@ func (d *decision) learn(ctx context.Context, lines *Lines, made *verdictBatch, 
 		if err != nil {
 			return err
 		}
+		yields := slices.Index(d.step.Names(), x.Yields)
 		for i, h := range hashes {
 			if h.None() {
 				continue
 			}
-			if e, ok := d.entry(x, lines, made, i); ok {
+			if e, ok := d.entry(x, yields, lines, made, i); ok {
 				if err := x.Put(h, e); err != nil {
 					return err
 				}
@@ -52,8 +53,8 @@ func (s *Step) pick(names []string, columns []*value.Column) []*value.Column {
 	return picked
 }
 
-// entry is what x must know of a line.
-func (d *decision) entry(x *index, lines *Lines, made *verdictBatch, i int) (keyindex.Entry, bool) {
+// entry is what x must know of a line; yields is the column of the step whose value x yields, -1 where the file doesn't feed it.
+func (d *decision) entry(x *index, yields int, lines *Lines, made *verdictBatch, i int) (keyindex.Entry, bool) {
 	switch made.verdict(i) {
 	case SetAside:
 		return keyindex.Entry{State: keyindex.SetAside, Ref: refOfLine(d.step.Feed.Number, lines.Position(i))}, true
@@ -61,8 +62,8 @@ func (d *decision) entry(x *index, lines *Lines, made *verdictBatch, i int) (key
 	default:
 		return keyindex.Entry{}, false
 	}
-	if at := slices.Index(d.step.Names(), x.Yields); at >= 0 {
-		ref, ok := x.Ref(lines.Value(at), i)
+	if yields >= 0 {
+		ref, ok := x.Ref(lines.Value(yields), i)
 		return keyindex.Entry{State: keyindex.Touched, Ref: ref}, ok
 	}
 	e := keyindex.Entry{State: keyindex.Touched}

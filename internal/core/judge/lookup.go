@@ -26,7 +26,9 @@ type lookup struct {
 	answers  []*spool.Stream[keyindex.Entry]
 	readers  []*spool.StreamReader[keyindex.Entry]
 	hashes   []keyindex.Hash
-	buf      value.Column
+	turns    [2]value.Column // what the lines of a batch find, and those of the one before
+	found    *value.Column   // the one of these that is being made
+	turn     int
 	failures []failure
 	blanked  []blanked
 	near     map[string]string
@@ -67,18 +69,21 @@ func (l *lookup) keys(ctx context.Context, b *clean.Batch) ([]keyindex.Hash, []*
 	return l.hashes, columns, err
 }
 
-// column returns what each line finds. Lines that find nothing they may go on with are Bad, and in failures.
+// column returns what each line finds, good until the next but one. Lines that find nothing they may go on with are Bad, and
+// in failures.
 func (l *lookup) column(ctx context.Context, b *clean.Batch) (*value.Column, error) {
 	l.failures, l.blanked = l.failures[:0], l.blanked[:0]
 	hashes, by, err := l.keys(ctx, b)
 	if err != nil {
 		return nil, err
 	}
-	l.buf.Reset()
-	l.buf.Kind, l.buf.Scale = l.of.Yields.Type.Kind, l.of.Yields.Type.Scale
+	l.turn ^= 1
+	l.found = &l.turns[l.turn]
+	l.found.Reset()
+	l.found.Kind, l.found.Scale = l.of.Yields.Type.Kind, l.of.Yields.Type.Scale
 	for line, h := range hashes {
 		if h.None() {
-			l.buf.AppendState(missing(by, line))
+			l.found.AppendState(missing(by, line))
 			continue
 		}
 		e, err := l.answer(h)
@@ -87,7 +92,7 @@ func (l *lookup) column(ctx context.Context, b *clean.Batch) (*value.Column, err
 		}
 		l.append(e, h, by, line)
 	}
-	return &l.buf, nil
+	return l.found, nil
 }
 
 // missing is what a lookup by a gap gives: nothing for blanks, Bad for what could not be read.
@@ -145,18 +150,18 @@ func (l *lookup) refused(h keyindex.Hash) *reason.Cause {
 func (l *lookup) append(e keyindex.Entry, h keyindex.Hash, by []*value.Column, line int) {
 	switch {
 	case e.One():
-		l.index.Append(&l.buf, e)
+		l.index.Append(l.found, e)
 		return
 	case e.State == keyindex.Addable && (l.of.NotFound == ladlefile.AddNotFound || l.in.additions[e.Ref].needed):
-		l.buf.AppendNew(int64(newOfLookup(int(e.Ref))))
+		l.found.AppendNew(int64(newOfLookup(int(e.Ref))))
 		return
 	case e.State == keyindex.Several && l.of.Several == ladlefile.BlankSeveral,
 		e.State != keyindex.Several && l.of.NotFound == ladlefile.BlankNotFound:
-		l.buf.AppendState(value.Null)
+		l.found.AppendState(value.Null)
 		l.blanked = append(l.blanked, blanked{line, textOf(by, line), e.State == keyindex.Several})
 		return
 	}
-	l.buf.AppendState(value.Bad)
+	l.found.AppendState(value.Bad)
 	cell := textOf(by, line)
 	l.failures = append(l.failures, failure{line, cell, l.why(e, h, cell), e.State == keyindex.SetAside &&
 		l.index.Table == l.into})
@@ -238,7 +243,7 @@ func (r *round) prepareLookup(ctx context.Context, l *lookup, s *Step) error {
 		if !more {
 			break
 		}
-		hashes, _, err := l.keys(ctx, &lines.Batch)
+		hashes, _, err := l.keys(ctx, lines.Batch)
 		if err != nil {
 			return err
 		}
@@ -252,20 +257,14 @@ func (r *round) prepareLookup(ctx context.Context, l *lookup, s *Step) error {
 		}
 	}
 	l.answers = spool.Streams[keyindex.Entry](r.Dir, parts)
-	for i := range parts {
-		if err := l.answerPart(i, questions[i]); err != nil {
-			return err
-		}
+	err = l.index.eachPart(parts, func(i int, p *keyindex.Part) error { return l.answerPart(i, p, questions[i]) })
+	if err != nil {
+		return err
 	}
 	return l.rewind()
 }
 
-func (l *lookup) answerPart(i int, questions *spool.Stream[keyindex.Hash]) error {
-	part, err := l.index.Load(i)
-	if err != nil {
-		return err
-	}
-	defer part.Unload()
+func (l *lookup) answerPart(i int, part *keyindex.Part, questions *spool.Stream[keyindex.Hash]) error {
 	return questions.Each(func(h *keyindex.Hash) error {
 		e, err := l.ask(part, *h)
 		if err != nil {
@@ -307,7 +306,7 @@ func (r *round) fill(ctx context.Context, s *Step, x *index, by []*evaluator) er
 			}
 			for i, e := range by {
 				var c *value.Column
-				if c, err = e.column(ctx, &lines.Batch); err != nil {
+				if c, err = e.column(ctx, lines.Batch); err != nil {
 					break
 				}
 				b.Columns[i] = *c

@@ -31,7 +31,6 @@ type match struct {
 	questions []*spool.Stream[question]
 	answers   []*spool.Stream[answer]
 	readers   []*spool.StreamReader[answer]
-	hashes    []keyindex.Hash
 	buf       []byte
 }
 
@@ -43,17 +42,17 @@ type question struct {
 	breaks  bool // its row would break a CHECK constraint if it were added
 }
 
-// answer is what a match says of a line.
+// answer is what a match says of a line. What is small stands together, since there is one for each line.
 type answer struct {
-	outcome outcome
-	new     bool  // ref is a NewRow
-	other   int64 // the other line that the outcome speaks of
-	ref     int64 // what the index yields for the row that is there
+	other int64 // the other line that the outcome speaks of
+	ref   int64 // what the index yields for the row that is there
 
 	// of lines that contradict others with their key, where one stands against many that agree: which side the line is
 	// on, and how many they are
-	side  side
-	crowd int64
+	crowd   int64
+	side    side
+	outcome outcome
+	new     bool // ref is a NewRow
 }
 
 // side is where a line stands in a contradiction.
@@ -115,32 +114,29 @@ const (
 // contentSeed is that of the hashes of contents.
 var contentSeed = maphash.MakeSeed()
 
-// addKeys takes the keys of the good lines of a batch and writes their parts into rowState.
-func (r *round) addKeys(ctx context.Context, m *match, lines *pass, columns []*value.Column, rowState []int64) error {
+// addKeys takes the keys of a batch of lines.
+func (r *round) addKeys(ctx context.Context, m *match, lines *pass, b *resolved) (err error) {
 	if m.pairing != nil {
-		return m.addPaired(lines, columns, rowState)
+		return m.addPaired(lines, b.columns, b.rowState)
 	}
 	if m.index == nil {
 		return nil
 	}
-	var err error
-	if m.hashes, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, columns), m.hashes); err != nil {
+	if b.keys, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, b.columns), nil); err != nil || m.step.Gone == nil {
 		return err
 	}
-	if m.step.Gone != nil {
-		nothing := func(line int) bool { return m.step.empty.Has(lines.First + int64(line)) }
-		if err := m.step.Gone.stay(m.hashes, nothing); err != nil {
-			return err
-		}
-	}
-	for line, h := range m.hashes {
-		if rowState[line] < 0 {
+	return m.step.Gone.stay(b.keys, func(line int) bool { return m.step.empty.Has(lines.First + int64(line)) })
+}
+
+// ask makes questions of the keys of the good lines of a batch and writes their parts into its rowState.
+func (m *match) ask(b *resolved) error {
+	for line, h := range b.keys {
+		if b.rowState[line] < 0 {
 			continue
 		}
 		part := h.Part(len(m.questions))
-		rowState[line] = int64(part)
-		number := lines.First + int64(line)
-		q := question{number, h, m.content(lines, columns, line), m.step.breaks(number)}
+		b.rowState[line] = int64(part)
+		q := question{b.first + int64(line), h, m.content(b, line), b.breaks != nil && b.breaks[line]}
 		if err := m.questions[part].Append(q); err != nil {
 			return err
 		}
@@ -169,29 +165,29 @@ func (m *match) addPaired(lines *pass, columns []*value.Column, rowState []int64
 
 // content stands for all that the step, with its second halves, uses of a line. Only lines of one key are compared by
 // it.
-func (m *match) content(lines *pass, columns []*value.Column, line int) uint64 {
+func (m *match) content(b *resolved, line int) uint64 {
 	m.buf = m.buf[:0]
-	for _, c := range columns {
+	for _, c := range b.columns {
 		m.buf = c.AppendIdentity(m.buf, line)
 	}
-	for _, c := range m.step.later {
-		m.buf = lines.Cell(c).AppendIdentity(m.buf, line)
+	for _, c := range b.later {
+		m.buf = c.AppendIdentity(m.buf, line)
 	}
 	return maphash.Bytes(contentSeed, m.buf)
 }
 
-// seenKey is what is known of a key of the input.
+// seenKey is what is known of a key of the input. What is small stands together, since there is one for each key.
 type seenKey struct {
 	line    int64 // the line that stands for the key
 	other   int64 // a line that contradicts it
 	content uint64
 	there   keyindex.Entry
-	clash   bool
-	met     bool // a line stands for it
 
+	otherContent  uint64 // of lines with another content
 	agree, differ int64  // lines with this content, and others
-	otherContent  uint64 // of those
-	torn          bool   // they differ among themselves
+	torn          bool   // these differ among themselves
+	clash         bool
+	met           bool // a line stands for the key
 }
 
 // sides says on which side lines are that have the content of the key, or another one.
@@ -222,10 +218,11 @@ func (r *round) match(ctx context.Context, m *match) error {
 	if err := r.findGone(ctx, m); err != nil {
 		return err
 	}
-	for first := 0; first < len(m.questions); first += m.shares {
-		if err := m.side(ctx, first); err != nil {
-			return err
-		}
+	err := m.index.eachPart(len(m.questions)/m.shares, func(i int, there *keyindex.Part) error {
+		return m.side(ctx, there, i*m.shares)
+	})
+	if err != nil {
+		return err
 	}
 	return m.answered(ctx)
 }
@@ -253,16 +250,7 @@ func (m *match) answered(ctx context.Context) error {
 }
 
 // side answers, side by side, the questions from part first on that are about one part of the index.
-func (m *match) side(ctx context.Context, first int) error {
-	at := first / m.shares
-	if m.index.InMemory() {
-		at = 0
-	}
-	there, err := m.index.Load(at)
-	if err != nil {
-		return err
-	}
-	defer there.Unload()
+func (m *match) side(ctx context.Context, there *keyindex.Part, first int) error {
 	errs := make([]error, m.shares)
 	var wait sync.WaitGroup
 	for i := 1; i < m.shares; i++ {

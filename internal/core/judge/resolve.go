@@ -4,6 +4,8 @@ import (
 	"context"
 	"slices"
 
+	"ladle/internal/core/ahead"
+	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
@@ -26,6 +28,28 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 	log := spool.NewProblems(r.Dir)
 	s.Problems = append(s.Problems, log)
 	s.oldIDs = r.oldIDCells(s)
+	return ahead.Of(func(give func(*resolved) error) error { return r.resolveLines(ctx, s, keys, log, give) },
+		func(b *resolved) error {
+			if err := keys.ask(b); err != nil {
+				return err
+			}
+			return s.findings.add(b.rowState, b.columns)
+		})
+}
+
+// resolved is a batch of lines that were judged by themselves; the columns are good until the next but one.
+type resolved struct {
+	first    int64
+	columns  []*value.Column // of the step
+	later    []*value.Column // that its second halves read
+	rowState []int64
+	keys     []keyindex.Hash // of the lines; nil where nothing is to be asked
+	breaks   []bool          // a new row would break a constraint; nil where none would
+}
+
+// resolveLines gives the lines of a step, batch by batch, once they were judged by themselves. What is asked of the database
+// is asked here.
+func (r *round) resolveLines(ctx context.Context, s *Step, keys *match, log *spool.Problems, give func(*resolved) error) error {
 	lines, err := r.pass(s.rows, s.sources, slices.Concat(s.conditions(), s.later, s.oldIDs)...)
 	if err != nil {
 		return err
@@ -34,7 +58,7 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 		if more, err := lines.next(ctx); err != nil || !more {
 			return err
 		}
-		columns, err := s.evaluate(ctx, &lines.Batch)
+		columns, err := s.evaluate(ctx, lines.Batch)
 		if err != nil {
 			return err
 		}
@@ -52,10 +76,14 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 		if err := r.constrain(ctx, s, lines, columns, rowState); err != nil {
 			return err
 		}
-		if err := r.addKeys(ctx, keys, lines, columns, rowState); err != nil {
+		b := &resolved{first: lines.First, columns: columns, rowState: rowState, breaks: s.breaking(lines.First, lines.Len())}
+		for _, c := range s.later {
+			b.later = append(b.later, lines.Cell(c))
+		}
+		if err := r.addKeys(ctx, keys, lines, b); err != nil {
 			return err
 		}
-		if err := s.findings.add(rowState, columns); err != nil {
+		if err := give(b); err != nil {
 			return err
 		}
 	}

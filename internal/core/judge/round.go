@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"ladle/internal/core/ahead"
 	"ladle/internal/core/clean"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/keyindex"
@@ -105,6 +106,28 @@ func (r *round) incoming(t *schema.Table) (n int64) {
 type index struct {
 	*keyindex.Index
 	old *oldIDs // what it stands on, where it finds rows by the ids that they had where they came from
+}
+
+// eachPart gives use the parts of the index by which questions in n parts are answered, one after the other; the next one is
+// loaded meanwhile. All stand in the only part of an index that is in memory.
+func (x *index) eachPart(n int, use func(i int, p *keyindex.Part) error) error {
+	i := 0
+	return ahead.Of(func(give func(*keyindex.Part) error) error {
+		for i := range n {
+			p, err := x.Load(min(i, x.PartCount()-1))
+			if err == nil {
+				err = give(p)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	}, func(p *keyindex.Part) error {
+		defer p.Unload()
+		i++
+		return use(i-1, p)
+	})
 }
 
 // why is a cause that is about the columns of the index.

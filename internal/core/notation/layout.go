@@ -56,53 +56,45 @@ func (p *Pattern) fixed() *layout {
 	return l
 }
 
-// scanFixed reads a cell by the layout.
-func (p *Pattern) scanFixed(cell []byte) (value.Moment, outcome) {
-	l := p.layout
+// scan reads a cell; not ok where its fields must be looked at.
+func (l *layout) scan(cell []byte) (days, micros int64, ok bool) {
 	if len(cell) != l.length {
-		return value.Moment{}, another
+		return 0, 0, false
 	}
 	for _, m := range l.marks {
 		if cell[m.at] != m.char {
-			return value.Moment{}, another
+			return 0, 0, false
 		}
 	}
-	century, ok := twoDigits(cell[l.year-1:])
-	year, okay := twoDigits(cell[l.year+1:])
-	month, okMonth := twoDigits(cell[l.month-1:])
-	day, okDay := twoDigits(cell[l.day-1:])
-	micros, okTime := l.clock(cell)
-	if !ok || !okay || !okMonth || !okDay || micros == another64 {
-		return value.Moment{}, another
+	century, odd := twoDigits(cell, l.year)
+	year, oddYear := twoDigits(cell, l.year+2)
+	month, oddMonth := twoDigits(cell, l.month)
+	day, oddDay := twoDigits(cell, l.day)
+	odd |= oddYear | oddMonth | oddDay
+	if l.hour > 0 {
+		var clock [3]int64
+		for i, at := range [3]int{l.hour, l.minute, l.second} {
+			if at == 0 {
+				break
+			}
+			n, oddPart := twoDigits(cell, at)
+			clock[i], odd = n, odd|oddPart
+		}
+		if clock[0] > 23 || clock[1] > 59 || clock[2] > 59 {
+			return 0, 0, false
+		}
+		micros = value.Clock(clock[0], clock[1], clock[2])
 	}
-	m := value.Moment{Micros: micros, Dated: true, Timed: p.timed}
-	m.Days, ok = value.Days(century*100+year, month, day)
-	if !ok || !okTime {
-		return m, nowhere
+	if odd >= 0x80 {
+		return 0, 0, false
 	}
-	return m, read
+	days, ok = value.Days(century*100+year, month, day)
+	return days, micros, ok
 }
 
-// another64 stands for a time that has other characters than digits.
-const another64 = -1
-
-// clock reads the time; not ok for one that doesn't exist.
-func (l *layout) clock(cell []byte) (micros int64, ok bool) {
-	var parts [3]int64
-	for i, at := range [3]int{l.hour, l.minute, l.second} {
-		if at == 0 {
-			break
-		}
-		n, digits := twoDigits(cell[at-1:])
-		if !digits {
-			return another64, false
-		}
-		parts[i] = n
-	}
-	return value.Clock(parts[0], parts[1], parts[2]), parts[0] < 24 && parts[1] < 60 && parts[2] < 60
-}
-
-func twoDigits(b []byte) (int64, bool) {
-	x, y := b[0]-'0', b[1]-'0'
-	return int64(x)*10 + int64(y), x <= 9 && y <= 9
+// twoDigits are those from a place on, counted from 1; odd has its highest bit set where they aren't digits.
+func twoDigits(cell []byte, at int) (n int64, odd byte) {
+	x, y := cell[at-1]-'0', cell[at]-'0'
+	const past9 = 0x80 - 10
+	return int64(x)*10 + int64(y), x | (x + past9) | y | (y + past9)
 }

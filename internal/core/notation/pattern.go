@@ -17,10 +17,16 @@ type Pattern struct {
 	fields []field
 	dated  bool
 	timed  bool
-	pivot  int64 // the first year that two digits can mean
-	layout *layout
-	steps  steps
+	pivot  int64     // the first year that two digits can mean
 	months *calendar // of another language than English
+
+	plain plainReader // nil where the fields must always be looked at
+}
+
+// plainReader reads most cells that have a date and no zone: days since 1970-01-01 and microseconds since midnight; not ok where the
+// fields of the pattern must be looked at.
+type plainReader interface {
+	scan(cell []byte) (days, micros int64, ok bool)
 }
 
 // field is a part of a pattern: a letter as often as width says, or a literal.
@@ -162,8 +168,10 @@ func (p *Pattern) open() {
 		last := i == len(p.fields)-1
 		f.open = last || p.fields[i+1].letter == 0 || p.fields[i+1].letter == 'a'
 	}
-	if p.layout = p.fixed(); p.layout == nil {
-		p.steps = p.inSteps()
+	if l := p.fixed(); l != nil {
+		p.plain = l
+	} else if all := p.inSteps(); all != nil {
+		p.plain = all
 	}
 }
 
@@ -188,14 +196,9 @@ const (
 
 // scan reads a cell by the pattern.
 func (p *Pattern) scan(cell []byte) (value.Moment, outcome) {
-	if p.layout != nil {
-		if m, v := p.scanFixed(cell); v != another {
-			return m, v
-		} // else a blank of another kind may stand in it
-	}
-	if p.steps != nil {
-		if m, ok := p.steps.scan(cell, p.timed); ok {
-			return m, read
+	if p.plain != nil {
+		if days, micros, ok := p.plain.scan(cell); ok {
+			return value.Moment{Days: days, Micros: micros, Dated: true, Timed: p.timed}, read
 		}
 	}
 	return p.scanFields(cell)
@@ -442,13 +445,20 @@ func (d *Dates) Scan(cell []byte) (value.Moment, error) {
 	return value.Moment{}, why
 }
 
-// ScanPlain reads a cell by the first pattern; not ok where Scan must look, or a zone stands in the cell.
-func (d *Dates) ScanPlain(cell []byte) (m value.Moment, ok bool) {
+// ScanPlain reads a cell by the first pattern, as days since 1970-01-01 and microseconds since midnight; not ok where Scan must
+// look, no date stands in the cell, or a zone does.
+func (d *Dates) ScanPlain(cell []byte) (days, micros int64, ok bool) {
 	if len(d.patterns) == 0 {
-		return m, false
+		return 0, 0, false
 	}
-	m, v := d.patterns[0].scan(cell)
-	return m, v == read && !m.Zoned
+	p := d.patterns[0]
+	if p.plain != nil {
+		if days, micros, ok = p.plain.scan(cell); ok {
+			return days, micros, true
+		}
+	}
+	m, v := p.scanFields(cell)
+	return m.Days, m.Micros, v == read && m.Dated && !m.Zoned
 }
 
 func (d *Dates) String() string { return d.said }

@@ -3,7 +3,7 @@ package notation
 import "ladle/internal/core/value"
 
 // steps read the cells of a pattern that has nothing but numbers, English names of months by their first letters, and
-// characters of ASCII: each reads its part from the place where the one before stopped. What they don't read, the fields
+// literals: each reads its part from the place where the one before stopped. What they don't read, the fields
 // of the pattern do.
 type steps []step
 
@@ -56,21 +56,21 @@ func (p *Pattern) inSteps() (all steps) {
 }
 
 // scan reads a cell; not ok where its fields must be looked at.
-func (all steps) scan(cell []byte, timed bool) (m value.Moment, ok bool) {
+func (all steps) scan(cell []byte) (days, micros int64, ok bool) {
 	var parts [toSecond + 1]int64
 	for i := range all {
 		switch s := &all[i]; s.to {
 		case toChar:
 			if len(cell) == 0 || cell[0] != s.char {
-				return m, false
+				return 0, 0, false
 			}
 			cell = cell[1:]
 		case toName:
 			if len(cell) < 4 || isLetter(cell[3]) {
-				return m, false
+				return 0, 0, false
 			}
 			if parts[toMonth] = monthByLetters(cell); parts[toMonth] == 0 {
-				return m, false
+				return 0, 0, false
 			}
 			cell = cell[3:]
 		default:
@@ -80,17 +80,17 @@ func (all steps) scan(cell []byte, timed bool) (m value.Moment, ok bool) {
 				n++
 			}
 			if n < s.least {
-				return m, false
+				return 0, 0, false
 			}
 			parts[s.to], cell = number, cell[n:]
 		}
 	}
 	hour, minute, second := parts[toHour], parts[toMinute], parts[toSecond]
-	days, ok := value.Days(parts[toYear], parts[toMonth], parts[toDay])
-	if !ok || len(cell) > 0 || hour > 23 || minute > 59 || second > 59 {
-		return m, false
+	if len(cell) > 0 || hour > 23 || minute > 59 || second > 59 {
+		return 0, 0, false
 	}
-	return value.Moment{Days: days, Micros: value.Clock(hour, minute, second), Dated: true, Timed: timed}, true
+	days, ok = value.Days(parts[toYear], parts[toMonth], parts[toDay])
+	return days, value.Clock(hour, minute, second), ok
 }
 
 // monthLetters are the first three letters of each month.

@@ -90,14 +90,14 @@ func PutMoment(c *Column, t Type, m Moment, zone *time.Location) error {
 	return err
 }
 
-// PutPlain adds m, which has no zone, to c, a column for values of t, when that is plainly one; false, with nothing
-// added, when it needs a closer look.
-func PutPlain(c *Column, t *Type, m Moment) bool {
+// PutPlain adds a date, in days since 1970-01-01, with the time since midnight, in microseconds, and no zone, to c, a column for
+// values of t, when that is plainly one; false, with nothing added, when it needs a closer look.
+func PutPlain(c *Column, t *Type, days, micros int64) bool {
 	switch {
-	case t.Kind == Date && m.Micros == 0 && m.Dated:
-		c.AppendNum(m.Days)
-	case t.Kind == DateTime && m.Dated && !t.Zoned && (t.Step <= 1 || m.Micros%t.Step == 0):
-		c.AppendNum(m.Days*dayOf + m.Micros)
+	case t.Kind == Date && micros == 0:
+		c.AppendNum(days)
+	case t.Kind == DateTime && !t.Zoned && (t.Step <= 1 || micros%t.Step == 0):
+		c.AppendNum(days*dayOf + micros)
 	default:
 		return false
 	}

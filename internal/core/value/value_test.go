@@ -268,7 +268,7 @@ func TestPlainlyIsTheSameAsClosely(t *testing.T) {
 			m := Moment{Days: r.Int64N(40000), Micros: r.Int64N(3) * r.Int64N(1440) * 30e6, Dated: true}
 			m.Timed = m.Micros != 0
 			a, b := NewColumn(typ), NewColumn(typ)
-			if PutPlain(&a, &typ, m) {
+			if PutPlain(&a, &typ, m.Days, m.Micros) {
 				require.NoError(t, PutMoment(&b, typ, m, nil))
 				require.True(t, a.Same(0, &b, 0))
 			}

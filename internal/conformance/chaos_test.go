@@ -188,8 +188,8 @@ func eachKind(t *testing.T, test func(t *testing.T, kind string)) {
 	}
 }
 
-// starting is how long a program may take until it listens to signals.
-const starting = 300 * time.Millisecond
+// starting is how much time of a processor a program may take until it listens to signals: on a busy machine that can be long.
+const starting = 150 * time.Millisecond
 
 // TestChaosKills ends loads at random moments: by force, by the request to end, and by the interrupt key.
 func TestChaosKills(t *testing.T) {
@@ -207,8 +207,8 @@ func TestChaosKills(t *testing.T) {
 			_ = x.Process.Signal(signal)
 			_ = x.Wait()
 			took, how := time.Since(sent), fmt.Sprint(signal)
-			status := x.ProcessState.ExitCode()
-			if signal != os.Kill && (status >= 0 || moment > starting) {
+			status, worked := x.ProcessState.ExitCode(), x.ProcessState.UserTime()+x.ProcessState.SystemTime()
+			if signal != os.Kill && (status >= 0 || worked > starting) {
 				assert.Contains(t, []int{130, 4}, status, said.String())
 				assert.Less(t, took, time.Minute, "an interrupt ends the program soon")
 				if status == 130 {

@@ -11,8 +11,9 @@ import (
 var errUnwanted = errors.New("nothing more is wanted")
 
 // Of has produce give things, in a goroutine of its own, and calls use for each of them, in their order: while use works on
-// one, produce makes the next. What was given belongs to use: produce must not touch it any more. An error of use ends
-// produce at its next give, and is that of Of; else it is the error of produce. Of is back only when produce is.
+// one, produce makes the next. What was given belongs to use until that is done with it, which it is when the next give is
+// back. An error of use ends produce at its next give, and is that of Of; else it is the error of produce. Of is back only
+// when produce is.
 func Of[T any](produce func(give func(T) error) error, use func(T) error) error {
 	things, stop := make(chan T), make(chan struct{})
 	var err error

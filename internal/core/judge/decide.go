@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"ladle/internal/core/ahead"
-	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
 	"ladle/internal/core/value"
@@ -16,8 +15,7 @@ import (
 func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 	d := r.newDecision(s)
 	d.declined = keys.declined
-	answers := func(give func([]lineAnswer) error) error { return s.answers(keys, give) }
-	settle := r.settle
+	var answers answering = func(give func([]lineAnswer) error) error { return s.answers(keys, give) }
 	if len(s.InOrderOf) > 0 {
 		kept := spool.NewStream[lineAnswer](r.Dir)
 		defer kept.Close()
@@ -32,7 +30,6 @@ func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 			return err
 		}
 		answers = func(give func([]lineAnswer) error) error { return s.again(kept, give) }
-		settle = func(*Step, int64, []lineAnswer) {} // they are
 	}
 	if d.locates {
 		s.FirstNew = r.newRows[s.Table]
@@ -51,7 +48,9 @@ func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 		return verdicts.spool.Append(&out.batch)
 	}
 	err := ahead.Of(answers, func(all []lineAnswer) error {
-		settle(s, first, all)
+		if d.ranks == nil { // else they are settled
+			r.settle(s, first, all)
+		}
 		first += int64(len(all))
 		next := d.ask(ctx, all) // its rows are read while the batch before is decided
 		err := one(before)
@@ -70,146 +69,6 @@ func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 	}
 	s.verdicts = verdicts
 	return nil
-}
-
-// lineAnswer is the answer for a line with the verdict that follows from it; Updated stands for what is yet to be held
-// against the table.
-type lineAnswer struct {
-	answer
-	verdict Verdict
-	kept    bool // of a second half: the first one leaves the row as it is, so it is only compared
-}
-
-// answers brings the answers of all parts into the order of the lines, batch by batch.
-func (s *Step) answers(keys *match, give func([]lineAnswer) error) error {
-	var batch findingBatch
-	var first verdictBatch
-	for i := range s.rows.Batches() {
-		if err := s.findings.read(i, &batch); err != nil {
-			return err
-		}
-		if s.first != nil {
-			if err := s.first.verdicts.read(i, &first); err != nil {
-				return err
-			}
-		}
-		_, n := s.rows.Span(i)
-		all := make([]lineAnswer, n)
-		for line := range all {
-			var err error
-			if all[line], err = s.answer(batch.rowState(line), keys, &first, line); err != nil {
-				return err
-			}
-		}
-		if err := give(all); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// settle sets those lines aside, from first on, whose rows can't be added, and fills the tally; which rows an update leaves
-// as they are is not known yet, and not in the tally.
-func (r *round) settle(s *Step, first int64, all []lineAnswer) {
-	for i := range all {
-		a, number := &all[i], first+int64(i)
-		switch {
-		case a.verdict == Added && s.gaps.Has(number) && !s.fillsGaps(number):
-			a.verdict, a.outcome = SetAside, isGap
-		case a.verdict == Added && s.breaks(number):
-			a.verdict, a.outcome = SetAside, isBroken
-		}
-		if a.verdict == SetAside {
-			s.SetAside.Add(number)
-			r.SetAside[s.Feed.Number].Add(number)
-		}
-		if a.verdict != Updated {
-			s.Tally.Count(a.verdict)
-		}
-	}
-}
-
-// settleAll settles all answers and keeps them.
-func (r *round) settleAll(s *Step, answers func(give func([]lineAnswer) error) error, kept *spool.Stream[lineAnswer]) error {
-	first := int64(0)
-	return answers(func(all []lineAnswer) error {
-		r.settle(s, first, all)
-		first += int64(len(all))
-		for _, a := range all {
-			if err := kept.Append(a); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// again gives kept answers, batch by batch.
-func (s *Step) again(kept *spool.Stream[lineAnswer], give func([]lineAnswer) error) error {
-	answers, err := kept.Reader()
-	if err != nil {
-		return err
-	}
-	for i := range s.rows.Batches() {
-		_, n := s.rows.Span(i)
-		all := make([]lineAnswer, n)
-		for line := range all {
-			a, err := answers.Next()
-			if err != nil {
-				return err
-			}
-			all[line] = *a
-		}
-		if err := give(all); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// answer is the answer for a line by its row state.
-func (s *Step) answer(rowState int64, keys *match, first *verdictBatch, line int) (lineAnswer, error) {
-	switch {
-	case rowState == bad:
-		return lineAnswer{answer: answer{outcome: isContradict}, verdict: SetAside}, nil
-	case rowState == out:
-		return lineAnswer{answer: answer{outcome: isContradict}, verdict: LeftOut}, nil
-	case s.first != nil:
-		return secondOf(first, line), nil
-	}
-	a, err := keys.next(rowState)
-	return lineAnswer{answer: a, verdict: s.verdictOf(a.outcome)}, err
-}
-
-// verdictOf is the verdict that follows from an outcome.
-func (s *Step) verdictOf(o outcome) Verdict {
-	switch {
-	case o == isNew && s.Policy.NotThere == ladlefile.AddNotThere:
-		return Added
-	case o == isNew && s.Policy.NotThere == ladlefile.LeaveOutNotThere:
-		return LeftOut
-	case o == isThere && s.Compares():
-		return Updated
-	case o == isThere:
-		return Same
-	case o == isRepeat:
-		return Repeated
-	case o == isOverruled:
-		return Overruled
-	}
-	return SetAside
-}
-
-// secondOf is what a second half does with a line for which the first one has a verdict.
-func secondOf(first *verdictBatch, line int) lineAnswer {
-	switch v := first.verdict(line); v {
-	case Added, Updated, Unchanged, Same, Differs:
-		row := first.row()
-		a := answer{outcome: isThere, ref: row.Nums[line], new: row.States[line] == value.New}
-		return lineAnswer{a, Updated, v == Same || v == Differs}
-	default:
-		return lineAnswer{answer: answer{outcome: isPassed}, verdict: v}
-	}
 }
 
 // decision is decide at work.

@@ -220,12 +220,15 @@ func putFixed(c *Column, t Type, d Digits) error {
 // PutScaled adds n / 10^fraction to c, a column for values of t, when that is plainly one; false, with nothing added,
 // when it needs a closer look.
 func PutScaled(c *Column, t *Type, n int64, fraction int) bool {
-	const plainly = 1e15 // a double keeps every number up to it, and no 64 bits overflow
+	const plainly = 15 // zeros of a number up to which a double keeps each
 	switch {
 	case t.Kind == Int && fraction == 0 && t.Least == 0 && t.Most == 0:
 	case t.Kind == Fixed && fraction <= t.Scale:
-		if n *= pow10(t.Scale - fraction); n > plainly || n < -plainly || t.Precision < 15 &&
-			(n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
+		more := t.Scale - fraction
+		if more > plainly || n > pow10(plainly-more) || n < -pow10(plainly-more) {
+			return false
+		}
+		if n *= pow10(more); t.Precision < plainly && (n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
 			return false
 		}
 	default:

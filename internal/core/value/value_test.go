@@ -262,6 +262,9 @@ func TestPlainlyIsTheSameAsClosely(t *testing.T) {
 		}
 		assert.Equal(t, typ.Kind == Int || typ.Kind == Fixed, taken > 0)
 	}
+	fine := NewColumn(Type{Kind: Fixed, Scale: 10})
+	assert.False(t, PutScaled(&fine, &Type{Kind: Fixed, Precision: 18, Scale: 10}, 972027198196829, 0),
+		"times 10^10, that is 119808 in the 64 bits that are left of it")
 	for _, typ := range []Type{{Kind: Date}, {Kind: DateTime}, {Kind: DateTime, Step: 60e6},
 		{Kind: DateTime, Zoned: true}, {Kind: Time}} {
 		for range 3000 {

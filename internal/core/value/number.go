@@ -228,7 +228,7 @@ func PutScaled(c *Column, t *Type, n int64, fraction int) bool {
 		if more > plainly || n > pow10(plainly-more) || n < -pow10(plainly-more) {
 			return false
 		}
-		if n *= pow10(more); t.Precision < plainly && (n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
+		if n *= pow10(more); t.Precision <= plainly && (n >= pow10(t.Precision) || n <= -pow10(t.Precision)) {
 			return false
 		}
 	default:

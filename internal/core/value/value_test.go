@@ -262,9 +262,18 @@ func TestPlainlyIsTheSameAsClosely(t *testing.T) {
 		}
 		assert.Equal(t, typ.Kind == Int || typ.Kind == Fixed, taken > 0)
 	}
-	fine := NewColumn(Type{Kind: Fixed, Scale: 10})
-	assert.False(t, PutScaled(&fine, &Type{Kind: Fixed, Precision: 18, Scale: 10}, 972027198196829, 0),
-		"times 10^10, that is 119808 in the 64 bits that are left of it")
+	for _, c := range []struct {
+		n                int64
+		precision, scale int
+	}{
+		{972027198196829, 18, 10}, // times 10^10, that is 119808 in the 64 bits that are left of it
+		{10000000000000, 15, 2},   // has a digit too many
+		{1, 18, 18},               // more than a double keeps
+	} {
+		typ := Type{Kind: Fixed, Precision: c.precision, Scale: c.scale}
+		to := NewColumn(typ)
+		assert.False(t, PutScaled(&to, &typ, c.n, 0), "%d for %d, %d", c.n, c.precision, c.scale)
+	}
 	for _, typ := range []Type{{Kind: Date}, {Kind: DateTime}, {Kind: DateTime, Step: 60e6},
 		{Kind: DateTime, Zoned: true}, {Kind: Time}} {
 		for range 3000 {

@@ -14,7 +14,6 @@ import (
 	"ladle/internal/core/reason"
 	"ladle/internal/core/source"
 	"ladle/internal/core/spool"
-	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
@@ -41,6 +40,7 @@ type cleaner struct {
 	record   source.Record   // a line of the block
 	lone     source.Record   // has the cell of the block that is looked at closely, and its place
 	apart    bool            // each column that is asked for stands alone
+	inBlocks *inColumns      // how what stands together is cleaned in a block; nil where each line is a record
 	dropped  []int           // rows of the chunk that a person has dropped
 	headers  []int64         // positions of those that repeat the header
 	second   []int           // rows that seem to be the header of another table
@@ -107,7 +107,10 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 		}
 		c.counts[i] = slices.IndexFunc(columns, func(o Column) bool { return o.Of == x.Of }) == i
 		rule := &r.columns[x.Of].rule
-		if c.quick[i] = rule.quick(); rule.Clean != nil || c.quick[i] == nil && !r.columns[x.Of].bare {
+		if c.quick[i] = rule.quick(); rule.Rounded {
+			c.quick[i] = c.quickRounded(i, rule)
+		}
+		if rule.Clean != nil || c.quick[i] == nil && !r.columns[x.Of].bare {
 			c.memos[i] = newMemo()
 		}
 		if x.Type.IsPlainText() {
@@ -116,6 +119,7 @@ func newCleaner(r *Recipe, columns []Column) *cleaner {
 	}
 	c.rowCleaner = r.newRowCleaner(r.closure(first), 0)
 	c.apart = len(c.order) == 0 && c.from == nil && c.known == nil
+	c.inBlocks = c.rowCleaner.inColumns()
 	return c
 }
 
@@ -215,13 +219,20 @@ func (c *cleaner) column(i, first, n int) {
 
 // cleanBlock is cleanRecords for the block. A record is made of a line only where it must be seen as a whole.
 func (c *cleaner) cleanBlock(first int) {
+	if c.inBlocks != nil {
+		c.inBlocks.clean(c)
+	}
 	for row := range c.block.Rows {
-		if c.apart && (len(c.headers) == mostHeaders || !c.isName(0, c.block.Field(row, 0))) {
+		c.now = first + row
+		mayBeHeader := len(c.headers) < mostHeaders && c.isName(0, c.block.Field(row, 0))
+		if c.apart && !mayBeHeader {
 			c.batch.Columns[position].AppendNum(c.block.Position + int64(row))
 			c.kept[row] = value.Given
 			continue
 		}
-		c.now = first + row
+		if c.inBlocks != nil && !mayBeHeader && c.inBlocks.row(c, row) {
+			continue
+		}
 		c.block.Record(row, &c.record)
 		c.kept[row] = c.wholeRecord(&c.record)
 	}
@@ -316,7 +327,11 @@ func (r *Recipe) isHeader(record *source.Record) bool {
 
 // isName reports whether a cell is the name of its column.
 func (r *Recipe) isName(field int, cell []byte) bool {
-	return string(bytes.TrimSpace(cell)) == r.columns[field].name
+	name := r.columns[field].name
+	if len(cell) > 0 && len(name) > 0 && cell[0] != name[0] && '!' <= cell[0] && cell[0] <= '~' {
+		return false // as most cells show by their first character
+	}
+	return string(bytes.TrimSpace(cell)) == name
 }
 
 // singleCell cleans a cell that nothing else needs, unless it is remembered.
@@ -353,52 +368,6 @@ func (c *cleaner) cleanCell(to *value.Column, i int, r *source.Record) deeds {
 	}
 	c.effects.note(x.Of, done, r)
 	return done.did
-}
-
-// quick adds what a cell is to a column, when that is plain; false, with nothing added, when it needs a closer look.
-type quick func(to *value.Column, t *value.Type, cell []byte) bool
-
-// quick is a way for cells that only must be parsed, or are texts that only go through cleanings; nil when there is more to
-// do. It has memory of its own.
-func (r *Rule) quick() quick {
-	switch {
-	case r.BlankIs != nil || r.Recode != nil || r.Rounded:
-	case r.Clean != nil:
-		return r.quickText()
-	case r.Truths == nil && r.Split == nil && r.ShortenTo == 0 && r.Number == nil && r.Dates == nil:
-		return r.quickValue
-	case r.Number != nil:
-		return func(to *value.Column, t *value.Type, cell []byte) bool {
-			n, fraction, ok := r.Number.ScanPlain(cell)
-			return ok && value.PutScaled(to, t, n, fraction)
-		}
-	case r.Dates != nil && r.Zone == nil:
-		return func(to *value.Column, t *value.Type, cell []byte) bool {
-			days, micros, ok := r.Dates.ScanPlain(cell)
-			return ok && value.PutPlain(to, t, days, micros)
-		}
-	}
-	return nil
-}
-
-// quickValue is the way for cells that are written as values are.
-func (r *Rule) quickValue(to *value.Column, t *value.Type, cell []byte) bool {
-	return t.Kind != value.Text && cell[0] != '#' && value.Put(to, t, cell, r.Zone)
-}
-
-// quickText is the way for cells of ASCII that go through cleanings and stay texts; nil where these are parsed, or slow.
-func (r *Rule) quickText() quick {
-	if slices.ContainsFunc(r.Clean, func(c Cleaning) bool { return c.slow }) || r.Number != nil || r.Dates != nil || r.Truths != nil || r.ShortenTo > 0 {
-		return nil
-	}
-	var memory buffers
-	return func(to *value.Column, t *value.Type, cell []byte) bool {
-		if cell[0] == '#' || !text.Plain(cell) { // it may be the error of a spreadsheet
-			return false
-		}
-		made := memory.through(r.Clean, cell)
-		return len(made) <= mostText && !HasLostDigits(made) && value.PutText(to, t, made)
-	}
 }
 
 // pad adds a row without values to the columns that stand together; false for the condition only.

@@ -201,7 +201,8 @@ func inStraight(pattern *text.Straight, pieces []piece, others change) change {
 		if len(cell) > longestStraight || !text.Plain(cell) {
 			return others(to, cell)
 		}
-		g, found := pattern.Match(cell, 0)
+		var g text.Groups
+		found := pattern.Match(cell, 0, &g)
 		if !found {
 			return cell
 		}
@@ -212,7 +213,7 @@ func inStraight(pattern *text.Straight, pieces []piece, others change) change {
 			if g[0] == g[1] { // nothing, in a cell of which nothing else could be matched
 				break
 			}
-			g, found = pattern.Match(cell, done)
+			found = pattern.Match(cell, done, &g)
 		}
 		return append(to, cell[done:]...)
 	}

@@ -1,6 +1,8 @@
 package clean
 
 import (
+	"iter"
+	"math/bits"
 	"slices"
 
 	"ladle/internal/core/source"
@@ -31,6 +33,17 @@ type deeds uint8
 
 func (all deeds) with(d Deed) deeds    { return all | 1<<d }
 func (all deeds) includes(d Deed) bool { return all&(1<<d) != 0 }
+
+// each goes through them in their order.
+func (all deeds) each() iter.Seq[Deed] {
+	return func(yield func(Deed) bool) {
+		for ; all != 0; all &= all - 1 {
+			if !yield(Deed(bits.TrailingZeros8(uint8(all)))) {
+				return
+			}
+		}
+	}
+}
 
 // Effect is what part of a rule did to a column, in the lines that the input keeps. Cells that are bad in the end
 // don't count.
@@ -77,10 +90,7 @@ func (e *Effect) shows(cell []byte) bool {
 
 // note counts what was done to a cell of a record.
 func (all effects) note(column int, c *cell, r *source.Record) {
-	for d := range kinds {
-		if !c.did.includes(d) {
-			continue
-		}
+	for d := range c.did.each() {
 		e := all.of(column, d)
 		e.Cells++
 		if e.shows(c.raw) {
@@ -97,17 +107,28 @@ func (all effects) note(column int, c *cell, r *source.Record) {
 
 // again counts what was done to a cell like one before; false, with nothing counted, when the cell is one to show.
 func (all effects) again(column int, did deeds, cell []byte) bool {
-	for d := range kinds {
-		if did.includes(d) && !all.of(column, d).shows(cell) {
+	known := all.known(column, did, cell)
+	if known {
+		all.count(column, did)
+	}
+	return known
+}
+
+// known reports whether a cell to which something was done need not be looked at again to be shown.
+func (all effects) known(column int, did deeds, cell []byte) bool {
+	for d := range did.each() {
+		if !all.of(column, d).shows(cell) {
 			return false
 		}
 	}
-	for d := range kinds {
-		if did.includes(d) {
-			all.of(column, d).Cells++
-		}
-	}
 	return true
+}
+
+// count counts what was done to a cell that is known.
+func (all effects) count(column int, did deeds) {
+	for d := range did.each() {
+		all.of(column, d).Cells++
+	}
 }
 
 // add adds what was done to later cells.

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ladle/internal/core/source"
+	"ladle/internal/core/value"
 	"ladle/internal/seeded"
 )
 
@@ -18,7 +19,7 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	const rules = `
     columns:
       Name: {blank_is: none, clean: [squeeze, title], recode: {Tern: Little Tern}}
-      Dues: {number: "€1.234,5"}
+      Dues: {number: "€1.234,5", round: 1}
       Day: {date: dd/MM/yyyy}
       Tons: {clean: {drop_suffix: " t"}, number: "1,234.5", round: 1, default: 0}
       Note: {clean: [squeeze, upper, {replace: {"&": and}}, {regex: '^(\d+)-(\d+)$', becomes: $2/$1}], default: none}
@@ -27,7 +28,8 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 `
 	r := seeded.Rand(t)
 	var csv strings.Builder
-	csv.WriteString("Name;Dues;Day;Tons;Note;Berth;Quay\n")
+	const header = "Name;Dues;Day;Tons;Note;Berth;Quay\n"
+	csv.WriteString(header)
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	for range 30_000 {
 		name := pick(" tern", "GREY  heron", "none", "", fmt.Sprintf("vessel %d", r.IntN(40_000)),
@@ -42,8 +44,10 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 		fmt.Fprintf(&csv, "%s;%s;%s;%s;%s;%s;%s\n", name, dues, day, pick("1,234.56 t", "12", "", "x t"), note, berth, berth)
 	}
 	k := folder{t, t.TempDir()}
-	alone := k.cleaned(csv.String(), rules)
-	needed := k.cleaned(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth, Quay]}}\n")
+	const joined = rules + "    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth, Quay]}}\n"
+	typed := map[string]value.Type{"Dues": {Kind: value.Fixed, Precision: 9, Scale: 2}, "Tons": {Kind: value.Fixed, Precision: 9, Scale: 2}}
+	alone := k.cleaned(csv.String(), rules, k.columns(header, rules, typed)...)
+	needed := k.cleaned(csv.String(), joined, k.columns(header, joined, typed)...)
 	require.Len(t, needed, len(alone))
 	bad := 0
 	for i := range alone {
@@ -56,11 +60,11 @@ func TestWhatIsRememberedIsWhatWouldBeCleaned(t *testing.T) {
 	}
 	assert.Greater(t, bad, 1000)
 
-	short, _, _ := k.rows(csv.String(), rules)
-	long, _, _ := k.rows(csv.String(), rules+"    new_columns: {All: {join: [Name, Dues, Day, Tons, Note, Berth, Quay]}}\n")
+	short, _, _ := k.rows(csv.String(), rules, k.columns(header, rules, typed)...)
+	long, _, _ := k.rows(csv.String(), joined, k.columns(header, joined, typed)...)
 	defer short.Close()
 	defer long.Close()
-	assert.Len(t, short.Effects(), 5)
+	assert.Len(t, short.Effects(), 6)
 	assert.Equal(t, long.Effects(), short.Effects(), "what the rules did")
 }
 

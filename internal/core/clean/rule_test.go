@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -107,9 +108,26 @@ func (k folder) rows(csv, says string, columns ...clean.Column) (*clean.Rows, *c
 	if recipe.Only() >= 0 {
 		columns = append(columns, clean.Column{Of: recipe.Only(), Type: value.Type{Kind: value.Bool}})
 	}
+	recipe.Tell(clean.Provenance{Files: t.Files(), Day: time.Date(2026, 3, 31, 12, 0, 0, 0, time.UTC)})
 	rows, err := clean.Read(context.Background(), t, recipe, columns, k.dir, nil)
 	require.NoError(k, err)
 	return rows, recipe, columns
+}
+
+// columns are those of a recipe for files with a header, read as the types that some are given.
+func (k folder) columns(header, says string, typed map[string]value.Type) (all []clean.Column) {
+	k.Helper()
+	k.write("in.csv", header)
+	_, recipe, err := k.input(says)
+	require.NoError(k, err)
+	for i, name := range recipe.Names() {
+		typ, said := typed[name]
+		if !said {
+			typ = types[recipe.Form(i)]
+		}
+		all = append(all, clean.Column{Of: i, Type: typ})
+	}
+	return all
 }
 
 func (k folder) row(b *clean.Batch, width, row int, only bool) string {

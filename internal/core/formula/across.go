@@ -35,24 +35,24 @@ func (f *Formula) Across() []Across { return f.across }
 // SetAcross sets such a value for the row. The machine holds on to v.
 func (m *Machine) SetAcross(a Across, v *Value) { m.across[a] = v }
 
-// lines is a node for a function over lines; nil for another one.
+// lines is a node for a function over lines; an empty one for another one.
 func (b *builder) lines(n *ast.CallNode, name string) (node, Kind, error) {
 	if !slices.Contains(acrossNames, name) {
-		return nil, 0, nil
+		return node{}, 0, nil
 	}
 	most, least := 2, 2
 	if name == string(CountSame) {
 		least = 1
 	}
 	if len(n.Arguments) < least || len(n.Arguments) > most {
-		return nil, 0, b.wrong(n, fmt.Sprintf("%s() takes %s", name, map[int]string{1: "1 or 2 columns", 2: "2 columns"}[least]),
+		return node{}, 0, b.wrong(n, fmt.Sprintf("%s() takes %s", name, map[int]string{1: "1 or 2 columns", 2: "2 columns"}[least]),
 			acrossAdvice[AcrossFunction(name)])
 	}
 	a := Across{Function: AcrossFunction(name), By: -1}
 	for i, argument := range n.Arguments {
 		at, kind, err := b.argument(argument, name)
 		if err != nil {
-			return nil, 0, err
+			return node{}, 0, err
 		}
 		if i == 0 {
 			a.Of = at
@@ -60,14 +60,14 @@ func (b *builder) lines(n *ast.CallNode, name string) (node, Kind, error) {
 		}
 		a.By = at
 		if why := a.refuses(kind); why != "" {
-			return nil, 0, b.wrong(argument, fmt.Sprintf("%s %s", b.columns[at].Name, why),
+			return node{}, 0, b.wrong(argument, fmt.Sprintf("%s %s", b.columns[at].Name, why),
 				"say in the rule of the column how they are written, with number: or date:")
 		}
 	}
 	if !slices.Contains(b.formula.across, a) {
 		b.formula.across = append(b.formula.across, a)
 	}
-	return func(m *Machine) (*Value, error) { return told(m.across[a]) }, Number, nil
+	return node{alone: func(m *Machine) (*Value, error) { return told(m.across[a]) }}, Number, nil
 }
 
 var acrossAdvice = map[AcrossFunction]string{CountSame: "write count_same(column)",

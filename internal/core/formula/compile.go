@@ -43,6 +43,7 @@ type Formula struct {
 	across []Across
 	result node
 	calls  int // of operators and functions
+	parts  int // that need memory in a Block
 }
 
 // Kind is that of the result; Any when it is always blank.
@@ -104,13 +105,13 @@ func (b *builder) build(n ast.Node) (node, Kind, error) {
 	switch n := n.(type) {
 	case *ast.IdentifierNode:
 		if n.Value == blankWord {
-			return constant(&Value{Blank: true}), Any, nil
+			return b.constant(&Value{Blank: true}), Any, nil
 		}
 		return b.column(n, n.Value, true)
 	case *ast.StringNode:
-		return constant(&Value{Kind: Text, Text: n.Value, Blank: n.Value == ""}), Text, nil
+		return b.constant(&Value{Kind: Text, Text: n.Value, Blank: n.Value == ""}), Text, nil
 	case *ast.BoolNode:
-		return constant(&Value{Kind: Truth, Truth: n.Value}), Truth, nil
+		return b.constant(&Value{Kind: Truth, Truth: n.Value}), Truth, nil
 	case *ast.IntegerNode, *ast.FloatNode:
 		return b.number(n)
 	case *ast.UnaryNode:
@@ -124,16 +125,13 @@ func (b *builder) build(n ast.Node) (node, Kind, error) {
 	case *ast.CallNode:
 		callee, ok := n.Callee.(*ast.IdentifierNode)
 		if !ok {
-			return nil, 0, b.wrong(n, "only functions can be called", "")
+			return node{}, 0, b.wrong(n, "only functions can be called", "")
 		}
 		return b.call(n, callee.Value)
 	}
-	return nil, 0, b.wrong(n, "formulas have no such expression",
+	return node{}, 0, b.wrong(n, "formulas have no such expression",
 		`use columns, numbers, texts in quotes, operators and functions; col("Reg. No.") is a column with such a name`)
 }
-
-// constant is a node that always has the same value.
-func constant(v *Value) node { return func(*Machine) (*Value, error) { return v, nil } }
 
 // column is a node for the column that goes by name; by its plain name, or else as in the file.
 func (b *builder) column(n ast.Node, name string, plain bool) (node, Kind, error) {
@@ -155,15 +153,17 @@ func (b *builder) column(n ast.Node, name string, plain bool) (node, Kind, error
 	}
 	switch {
 	case len(at) == 0 && slices.Contains(functionNames, name):
-		return nil, 0, b.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments in brackets after it")
+		return node{}, 0, b.wrong(n, fmt.Sprintf("%s is a function", name), "write its arguments in brackets after it")
 	case len(at) == 0:
-		return nil, 0, b.wrong(n, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, names))
+		return node{}, 0, b.wrong(n, fmt.Sprintf("there is no column %q", name), fault.DidYouMean(name, names))
 	case len(at) > 1:
-		return nil, 0, b.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, b.list(at)),
+		return node{}, 0, b.wrong(n, fmt.Sprintf("%q is the name of several columns: %s", name, b.list(at)),
 			`write col("...") with the name as it stands in the file`)
 	}
-	b.formula.uses = append(b.formula.uses, at[0])
-	return func(m *Machine) (*Value, error) { return m.cells[at[0]], nil }, b.columns[at[0]].Kind, nil
+	i := at[0]
+	b.formula.uses = append(b.formula.uses, i)
+	return node{func(m *Machine) (*Value, error) { return m.cells[i], nil }, func(m *Block) *Vector { return m.cells[i] }},
+		b.columns[i].Kind, nil
 }
 
 func (b *builder) list(at []int) string {
@@ -187,11 +187,11 @@ func (b *builder) number(n ast.Node) (node, Kind, error) {
 		err = errors.New("has letters in it")
 	}
 	if err != nil {
-		return nil, 0, b.wrong(n, fmt.Sprintf("the number %s", err), "write it like 1234.5")
+		return node{}, 0, b.wrong(n, fmt.Sprintf("the number %s", err), "write it like 1234.5")
 	}
 	v := &Value{}
 	v.SetNumber(d)
-	return constant(v), Number, nil
+	return b.constant(v), Number, nil
 }
 
 // binary is an operator between two nodes.
@@ -202,12 +202,12 @@ func (b *builder) binary(n *ast.BinaryNode) (node, Kind, error) {
 	case n.Operator == "in" && isList:
 		operands = append([]ast.Node{n.Left}, list.Nodes...)
 	case n.Operator == "in":
-		return nil, 0, b.wrong(n, "in needs a list", `write it like: status in ["cancelled", "test"]`)
+		return node{}, 0, b.wrong(n, "in needs a list", `write it like: status in ["cancelled", "test"]`)
 	}
 	if comparing[n.Operator] {
 		for _, o := range operands {
 			if isBlank(o) {
-				return nil, 0, b.wrong(o, "a comparison with a blank is always blank",
+				return node{}, 0, b.wrong(o, "a comparison with a blank is always blank",
 					"use is_blank(x), or not is_blank(x)")
 			}
 		}
@@ -233,7 +233,7 @@ func isBlank(n ast.Node) bool {
 func (b *builder) operation(n ast.Node, operator string, operands ...ast.Node) (node, Kind, error) {
 	f, known := operators[operator]
 	if !known {
-		return nil, 0, noOperator(b.formula.text, strings.TrimPrefix(operator, "unary "), n.Location().From)
+		return node{}, 0, noOperator(b.formula.text, strings.TrimPrefix(operator, "unary "), n.Location().From)
 	}
 	return b.apply(n, operator, f, operands)
 }
@@ -246,12 +246,12 @@ func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 				return b.column(n, s.Value, false)
 			}
 		}
-		return nil, 0, b.wrong(n, "col needs the name of a column in quotes", "")
+		return node{}, 0, b.wrong(n, "col needs the name of a column in quotes", "")
 	}
-	if asked, kind, err := b.ask(n, name); asked != nil || err != nil {
+	if asked, kind, err := b.ask(n, name); asked.alone != nil || err != nil {
 		return asked, kind, err
 	}
-	if across, kind, err := b.lines(n, name); across != nil || err != nil {
+	if across, kind, err := b.lines(n, name); across.alone != nil || err != nil {
 		return across, kind, err
 	}
 	switch name {
@@ -263,7 +263,7 @@ func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 		if quotient, places := roundedDivision(n); quotient != nil {
 			return b.apply(quotient, "/", arithmetic(func(r, x, y *apd.Decimal) error {
 				return divideRounded(r, x, y, places)
-			}, ""), []ast.Node{quotient.Left, quotient.Right})
+			}, func(x, y Scaled) (Scaled, bool) { return roundedOver(x, y, places) }, ""), []ast.Node{quotient.Left, quotient.Right})
 		}
 	}
 	f, known := functions[name]
@@ -272,7 +272,7 @@ func (b *builder) call(n *ast.CallNode, name string) (node, Kind, error) {
 		if ours := elsewhere[strings.ToLower(name)]; ours != "" {
 			do = "use " + ours
 		}
-		return nil, 0, b.wrong(n, fmt.Sprintf("there is no function %q", name), do)
+		return node{}, 0, b.wrong(n, fmt.Sprintf("there is no function %q", name), do)
 	}
 	return b.apply(n, name+"()", f, n.Arguments)
 }
@@ -307,29 +307,29 @@ func (b *builder) apply(n ast.Node, name string, f function, operands []ast.Node
 	for i, o := range operands {
 		var err error
 		if nodes[i], kinds[i], err = b.build(o); err != nil {
-			return nil, 0, err
+			return node{}, 0, err
 		}
 	}
 	takes, result, odd := f.resolve(kinds)
 	if odd != "" {
-		return nil, 0, b.wrong(n, strings.TrimPrefix(name, "unary ")+" "+odd, f.advice)
+		return node{}, 0, b.wrong(n, strings.TrimPrefix(name, "unary ")+" "+odd, f.advice)
 	}
 	for i, o := range operands {
 		if s, written := o.(*ast.StringNode); written && s.Value != "" {
 			v := Value{Kind: Text, Text: s.Value}
 			if made, err := v.as(takes[i], &Value{}); err == nil { // else each row that needs it says what is wrong
-				nodes[i] = constant(made)
+				nodes[i] = b.constant(made)
 			}
 		}
 	}
 	b.formula.calls++
-	return calling(b.formula.calls-1, f, takes, result, nodes), result, nil
+	return node{calling(b.formula.calls-1, f, takes, result, nodes), callingTogether(b.part(), f, takes, result, nodes)}, result, nil
 }
 
 // choose is choose(condition, one, other), of which only the chosen one is computed. A blank condition makes it blank.
 func (b *builder) choose(n *ast.CallNode) (node, Kind, error) {
 	if len(n.Arguments) != 3 {
-		return nil, 0, b.wrong(n, fmt.Sprintf("choose() takes 3 arguments, not %d", len(n.Arguments)),
+		return node{}, 0, b.wrong(n, fmt.Sprintf("choose() takes 3 arguments, not %d", len(n.Arguments)),
 			"write choose(condition, one, other)")
 	}
 	var nodes [3]node
@@ -337,24 +337,24 @@ func (b *builder) choose(n *ast.CallNode) (node, Kind, error) {
 	for i, a := range n.Arguments {
 		var err error
 		if nodes[i], kinds[i], err = b.build(a); err != nil {
-			return nil, 0, err
+			return node{}, 0, err
 		}
 	}
 	condition, one, other := kinds[0], kinds[1], kinds[2]
 	if condition != Truth && condition != Any {
-		return nil, 0, b.wrong(n.Arguments[0], fmt.Sprintf("what choose() takes first is a %s, not a condition",
+		return node{}, 0, b.wrong(n.Arguments[0], fmt.Sprintf("what choose() takes first is a %s, not a condition",
 			condition), "")
 	}
 	if one == Any {
 		one = other
 	}
 	if other != one && other != Any {
-		return nil, 0, b.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", one, other),
+		return node{}, 0, b.wrong(n, fmt.Sprintf("one outcome is a %s and the other a %s", one, other),
 			"text(), number() and date() convert one to the other")
 	}
 	blank := &Value{Kind: one, Blank: true}
-	return func(m *Machine) (*Value, error) {
-		switch holds, err := nodes[0](m); {
+	return node{func(m *Machine) (*Value, error) {
+		switch holds, err := nodes[0].alone(m); {
 		case err != nil:
 			return nil, err
 		case holds.Bad:
@@ -362,8 +362,8 @@ func (b *builder) choose(n *ast.CallNode) (node, Kind, error) {
 		case holds.Blank:
 			return blank, nil
 		case holds.Truth:
-			return nodes[1](m)
+			return nodes[1].alone(m)
 		}
-		return nodes[2](m)
-	}, one, nil
+		return nodes[2].alone(m)
+	}, b.chooseTogether(nodes, one)}, one, nil
 }

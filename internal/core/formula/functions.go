@@ -25,8 +25,8 @@ var functions = map[string]function{
 	"squeeze": texts(text.Squeeze),
 	"digits":  texts(text.Digits),
 	"letters": texts(text.Letters),
-	"text":    {takes: []Kind{Any}, gives: Text, do: asText},
-	"length":  {takes: []Kind{Text}, gives: Number, do: length},
+	"text":    {takes: []Kind{Any}, gives: Text, do: asText, together: eachRow(asTextTogether)},
+	"length":  {takes: []Kind{Text}, gives: Number, do: length, together: eachRow(lengthTogether)},
 	"part":    {takes: []Kind{Text, Text, Number}, gives: Text, do: part},
 	"start":   {takes: []Kind{Text, Number}, gives: Text, do: start},
 	"end":     {takes: []Kind{Text, Number}, gives: Text, do: end},
@@ -34,28 +34,30 @@ var functions = map[string]function{
 	"ends":    asking(strings.HasSuffix),
 	"has":     asking(strings.Contains),
 	"replace": {takes: []Kind{Text, Text, Text}, gives: Text, do: replace},
-	"join":    {takes: []Kind{Text, Any}, gives: Text, more: true, blanks: true, do: join},
+	"join":    {takes: []Kind{Text, Any}, gives: Text, more: true, blanks: true, do: join, together: eachRow(joinTogether)},
 
-	"number":   {takes: []Kind{Number}, gives: Number, do: itself},
-	"round":    {takes: []Kind{Number, Number}, gives: Number, do: round},
-	"abs":      {takes: []Kind{Number}, gives: Number, do: abs},
+	"number":   {takes: []Kind{Number}, gives: Number, do: itself, together: itselfTogether},
+	"round":    {takes: []Kind{Number, Number}, gives: Number, do: round, together: eachRow(roundTogether)},
+	"abs":      {takes: []Kind{Number}, gives: Number, do: abs, together: ofNumber(Scaled.absolute)},
 	"least":    {takes: []Kind{Any}, same: true, order: true, more: true, advice: sayWhich, do: extreme(-1)},
 	"greatest": {takes: []Kind{Any}, same: true, order: true, more: true, advice: sayWhich, do: extreme(1)},
 
-	"date":      {takes: []Kind{Moment}, gives: Moment, do: itself},
-	"date_only": {takes: []Kind{Moment}, gives: Moment, do: dateOnly},
+	"date":      {takes: []Kind{Moment}, gives: Moment, do: itself, together: itselfTogether},
+	"date_only": {takes: []Kind{Moment}, gives: Moment, do: dateOnly, together: eachRow(dateOnlyTogether)},
 	"year":      field(func(m value.Moment) int64 { y, _, _ := value.Civil(m.Days); return y }),
 	"month":     field(func(m value.Moment) int64 { _, n, _ := value.Civil(m.Days); return n }),
 	"day":       field(func(m value.Moment) int64 { _, _, d := value.Civil(m.Days); return d }),
 	// 1970-01-01 was a Thursday; Monday is 1 (ISO 8601)
 	"weekday":         field(func(m value.Moment) int64 { return ((m.Days+3)%7+7)%7 + 1 }),
-	"days_between":    {takes: []Kind{Moment, Moment}, gives: Number, do: daysBetween},
+	"days_between":    {takes: []Kind{Moment, Moment}, gives: Number, do: daysBetween, together: eachRow(daysBetweenTogether)},
 	"minutes_between": {takes: []Kind{Moment, Moment}, gives: Number, do: minutesBetween},
 	"add_days":        {takes: []Kind{Moment, Number}, gives: Moment, do: addDays},
 
 	"is_blank": {takes: []Kind{Any}, gives: Truth, blanks: true,
-		do: func(c *call) (*Value, error) { return c.truth(c.arguments[0].Blank), nil }},
-	"coalesce": {takes: []Kind{Any}, same: true, blanks: true, more: true, advice: sayWhich, do: firstGiven},
+		do:       func(c *call) (*Value, error) { return c.truth(c.arguments[0].Blank), nil },
+		together: eachRow(isBlankTogether)},
+	"coalesce": {takes: []Kind{Any}, same: true, blanks: true, more: true, advice: sayWhich, do: firstGiven,
+		together: eachRow(firstGivenTogether)},
 }
 
 var functionNames = append(slices.Concat(slices.Sorted(maps.Keys(functions)), askNames(), acrossNames), "choose", "col", "fits")
@@ -96,7 +98,7 @@ func texts(do func(to, cell []byte) []byte) function {
 			c.text = made
 		}
 		return c.written(text.Of(made)), nil
-	}}
+	}, together: textsTogether(do)}
 }
 
 // count is a whole number of an argument.
@@ -165,7 +167,7 @@ func join(c *call) (*Value, error) {
 		if v.Blank {
 			continue
 		}
-		if !first {
+		if !first && !c.arguments[0].Blank {
 			c.text = append(c.text, c.arguments[0].Text...)
 		}
 		first = false
@@ -224,7 +226,7 @@ func dateOnly(c *call) (*Value, error) {
 func field(of func(value.Moment) int64) function {
 	return function{takes: []Kind{Moment}, gives: Number, do: func(c *call) (*Value, error) {
 		return c.whole(of(c.arguments[0].Moment)), dated(c.arguments[0])
-	}}
+	}, together: fieldTogether(of)}
 }
 
 func daysBetween(c *call) (*Value, error) {
@@ -268,15 +270,15 @@ func addDays(c *call) (*Value, error) {
 func (b *builder) fits(n *ast.CallNode) (node, Kind, error) {
 	const do = "write fits(x, `^N[0-9]+$`)"
 	if len(n.Arguments) != 2 {
-		return nil, 0, b.wrong(n, fmt.Sprintf("fits() takes 2 arguments, not %d", len(n.Arguments)), do)
+		return node{}, 0, b.wrong(n, fmt.Sprintf("fits() takes 2 arguments, not %d", len(n.Arguments)), do)
 	}
 	pattern, ok := n.Arguments[1].(*ast.StringNode)
 	if !ok {
-		return nil, 0, b.wrong(n.Arguments[1], "the pattern of fits() must be in quotes", do)
+		return node{}, 0, b.wrong(n.Arguments[1], "the pattern of fits() must be in quotes", do)
 	}
 	re, err := regexp.Compile(pattern.Value)
 	if err != nil {
-		return nil, 0, b.wrong(pattern, fmt.Sprintf("%q is not a regular expression: %s", pattern.Value,
+		return node{}, 0, b.wrong(pattern, fmt.Sprintf("%q is not a regular expression: %s", pattern.Value,
 			fault.OfPattern(err)), do)
 	}
 	f := asking(func(s, _ string) bool { return re.MatchString(s) })

@@ -4,8 +4,12 @@ import (
 	"ladle/internal/core/value"
 )
 
-// node computes a part of a formula for the row of a machine. Its value is good until the machine runs again.
-type node func(*Machine) (*Value, error)
+// node computes a part of a formula: alone for the row of a machine, together for those of a block; nil where each must be
+// computed alone. What it gives is good until the machine, or the block, runs again.
+type node struct {
+	alone    func(*Machine) (*Value, error)
+	together func(*Block) *Vector
+}
 
 // Machine runs formulas over rows, one after the other.
 type Machine struct {
@@ -37,7 +41,7 @@ func (m *Machine) Run(f *Formula) (*Value, error) {
 	if more := f.calls - len(m.calls); more > 0 {
 		m.calls = append(m.calls, make([]call, more)...)
 	}
-	v, err := f.result(m)
+	v, err := f.result.alone(m)
 	if err == nil && v.Bad {
 		err = ErrCell
 	}
@@ -56,15 +60,15 @@ func told(v *Value) (*Value, error) {
 }
 
 // calling is a node that calls f, as the call of a formula with that number, for arguments of the given kinds.
-func calling(number int, f function, takes []Kind, gives Kind, arguments []node) node {
+func calling(number int, f function, takes []Kind, gives Kind, arguments []node) func(*Machine) (*Value, error) {
 	blank := &Value{Kind: gives, Blank: true}
 	return func(m *Machine) (*Value, error) {
 		c := &m.calls[number]
 		if len(c.arguments) != len(arguments) {
 			c.arguments, c.taken = make([]*Value, len(arguments)), make([]Value, len(arguments))
 		}
-		for i, compute := range arguments {
-			v, err := compute(m)
+		for i, a := range arguments {
+			v, err := a.alone(m)
 			if err != nil {
 				return nil, err
 			}

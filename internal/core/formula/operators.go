@@ -21,6 +21,8 @@ type function struct {
 	order  bool   // it needs to know how its arguments are ordered, which texts don't tell
 	advice string
 	do     func(*call) (*Value, error)
+
+	together kernel // does the same for the rows of a block; nil where each is computed by itself
 }
 
 // resolve says as which kinds the arguments are taken, and what the result is; odd says why they can't be.
@@ -89,36 +91,38 @@ const (
 )
 
 var operators = map[string]function{
-	"+": adding(arithmetic(add, sayHow)),
-	"-": arithmetic(subtract, "days_between() and minutes_between() subtract dates"),
-	"*": arithmetic(multiply, ""),
-	"/": arithmetic(divide, ""),
+	"+": adding(arithmetic(add, Scaled.plus, sayHow)),
+	"-": arithmetic(subtract, Scaled.minus, "days_between() and minutes_between() subtract dates"),
+	"*": arithmetic(multiply, Scaled.times, ""),
+	"/": arithmetic(divide, Scaled.over, ""),
 	"unary -": {takes: []Kind{Number}, gives: Number, do: func(c *call) (*Value, error) {
 		r := c.number()
 		r.Number.Neg(&c.arguments[0].Number)
 		return r, nil
-	}},
-	"unary +": {takes: []Kind{Number}, gives: Number, do: itself},
+	}, together: ofNumber(Scaled.negated)},
+	"unary +": {takes: []Kind{Number}, gives: Number, do: itself, together: itselfTogether},
 	"==":      equality(func(n int) bool { return n == 0 }),
 	"!=":      equality(func(n int) bool { return n != 0 }),
-	"in":      {takes: []Kind{Any}, gives: Truth, more: true, same: true, blanks: true, advice: sayWhich, do: among},
+	"in":      {takes: []Kind{Any}, gives: Truth, more: true, same: true, blanks: true, advice: sayWhich, do: among, together: eachRow(amongTogether)},
 	"<":       comparison(func(n int) bool { return n < 0 }),
 	"<=":      comparison(func(n int) bool { return n <= 0 }),
 	">":       comparison(func(n int) bool { return n > 0 }),
 	">=":      comparison(func(n int) bool { return n >= 0 }),
-	"and":     {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both},
-	"&&":      {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both}, // what the library makes of 0 < x < 9
-	"or":      {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: either},
+	"and":     {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both, together: decidedTogether(false)},
+	"&&": {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: both, // what the library makes of 0 < x < 9
+		together: decidedTogether(false)},
+	"or": {takes: []Kind{Truth, Truth}, gives: Truth, blanks: true, do: either, together: decidedTogether(true)},
 	"not": {takes: []Kind{Truth}, gives: Truth, do: func(c *call) (*Value, error) {
 		return c.truth(!c.arguments[0].Truth), nil
-	}},
+	}, together: eachRow(notTogether)},
 }
 
-func arithmetic(do func(r, a, b *apd.Decimal) error, advice string) function {
+// arithmetic is an operator between two numbers; few does it for those of few digits.
+func arithmetic(do func(r, a, b *apd.Decimal) error, few func(x, y Scaled) (Scaled, bool), advice string) function {
 	return function{takes: []Kind{Number, Number}, gives: Number, advice: advice, do: func(c *call) (*Value, error) {
 		r := c.number()
 		return r, do(&r.Number, &c.arguments[0].Number, &c.arguments[1].Number)
-	}}
+	}, together: ofNumbers(few)}
 }
 
 // adding is f for the + of two values of a kind that is known: between two texts it could also mean to join them.
@@ -146,7 +150,7 @@ func equality(holds func(int) bool) function {
 	return function{takes: []Kind{Any, Any}, gives: Truth, same: true, advice: sayWhich, do: func(c *call) (*Value, error) {
 		n, err := compare(c.arguments[0], c.arguments[1])
 		return c.truth(holds(n)), err
-	}}
+	}, together: comparedTogether(holds)}
 }
 
 // compare orders two values of one kind that are not blank.
@@ -171,12 +175,16 @@ func rank(t bool) int {
 }
 
 func compareMoments(a, b *Value) (int, error) {
-	m, n := a.Moment, b.Moment
-	if m.Dated != n.Dated || m.Timed && n.Timed && m.Zoned != n.Zoned {
+	if !haveOrder(&a.Moment, &b.Moment) {
 		return 0, NoResult(fmt.Sprintf("%s and %s can't be compared: only one of them has a date, or a zone", a.label(),
 			b.label()))
 	}
-	return cmp.Compare(microsOf(m), microsOf(n)), nil
+	return cmp.Compare(microsOf(a.Moment), microsOf(b.Moment)), nil
+}
+
+// haveOrder reports whether two moments can be compared: both have a date, or a zone where they have a time, or neither has.
+func haveOrder(m, n *value.Moment) bool {
+	return m.Dated == n.Dated && (!m.Timed || !n.Timed || m.Zoned == n.Zoned)
 }
 
 // microsOf is a moment in microseconds since the start of 1970, where it says its zone, there in UTC.
@@ -227,7 +235,7 @@ func either(c *call) (*Value, error) {
 func asking(holds func(text, part string) bool) function {
 	return function{takes: []Kind{Text, Text}, gives: Truth, advice: "text() converts it", do: func(c *call) (*Value, error) {
 		return c.truth(holds(c.arguments[0].Text, c.arguments[1].Text)), nil
-	}}
+	}, together: askedTogether(holds)}
 }
 
 func firstGiven(c *call) (*Value, error) {

@@ -43,15 +43,16 @@ func (f *Formula) Asks(p Provenance) bool { return slices.Contains(f.asks, p) }
 // SetProvenance sets what formulas are told.
 func (m *Machine) SetProvenance(p Provenance, v *Value) { m.asked[p] = v }
 
-// ask is a node for a function without arguments; nil for another one.
+// ask is a node for a function without arguments; an empty one for another one.
 func (b *builder) ask(n *ast.CallNode, name string) (node, Kind, error) {
 	at := slices.IndexFunc(asks[:], func(q question) bool { return q.name == name })
 	if at < 0 {
-		return nil, 0, nil
+		return node{}, 0, nil
 	}
 	if len(n.Arguments) > 0 {
-		return nil, 0, b.wrong(n, name+"() takes no arguments", "write "+name+"()")
+		return node{}, 0, b.wrong(n, name+"() takes no arguments", "write "+name+"()")
 	}
 	b.formula.asks = append(b.formula.asks, Provenance(at))
-	return func(m *Machine) (*Value, error) { return told(m.asked[at]) }, asks[at].kind, nil
+	return node{func(m *Machine) (*Value, error) { return told(m.asked[at]) },
+		func(m *Block) *Vector { return m.told(Provenance(at), asks[at].kind) }}, asks[at].kind, nil
 }

@@ -52,26 +52,19 @@ func (r NoResult) Error() string { return string(r) }
 // SetNumber makes v the number d.
 func (v *Value) SetNumber(d value.Digits) {
 	v.Kind, v.Blank = Number, false
-	if len(d.Whole)+len(d.Fraction) <= 18 {
-		n := int64(0)
-		for _, part := range [2][]byte{d.Whole, d.Fraction} {
-			for _, c := range part {
-				n = n*10 + int64(c-'0')
-			}
-		}
-		v.Number.Coeff.SetInt64(n)
-	} else {
-		v.Number.Coeff.SetString(string(d.Whole)+string(d.Fraction), 10)
+	if s, ok := ScaledOf(d); ok {
+		s.put(&v.Number)
+		v.Number.Negative = d.Negative
+		return
 	}
+	v.Number.Coeff.SetString(string(d.Whole)+string(d.Fraction), 10)
 	v.Number.Exponent, v.Number.Negative, v.Number.Form = -int32(len(d.Fraction)), d.Negative, apd.Finite
 }
 
 // Digits is the number v. The digits stand in buf, which must be empty, or in memory of their own.
 func (v *Value) Digits(buf []byte) (value.Digits, error) {
-	if n, ok := units(&v.Number); ok {
-		d := value.DigitsOf(uint64(max(n, -n)), int(-v.Number.Exponent), buf)
-		d.Negative = n < 0
-		return d, nil
+	if s, ok := scaled(&v.Number); ok {
+		return s.Digits(buf), nil
 	}
 	if v.Number.Exponent > mostDigits || int(v.Number.NumDigits()) > mostDigits {
 		return value.Digits{}, NoResult("the result is too large")
@@ -102,6 +95,12 @@ func (v *Value) appendTo(buf []byte) []byte {
 		return strconv.AppendBool(buf, v.Truth)
 	}
 	return append(buf, v.Text...)
+}
+
+// readTruth reads the canonical text of a truth.
+func readTruth(cell string) (truth, ok bool) {
+	low := strings.ToLower(cell)
+	return low == "true", low == "true" || low == "false"
 }
 
 const mostShown = 80 // characters of a value in messages
@@ -146,8 +145,8 @@ func (v *Value) as(k Kind, made *Value) (*Value, error) {
 		made.Kind, made.Moment = Moment, m
 		return made, nil
 	case Truth:
-		if low := strings.ToLower(v.Text); low == "true" || low == "false" {
-			made.Kind, made.Truth = Truth, low == "true"
+		if truth, ok := readTruth(v.Text); ok {
+			made.Kind, made.Truth = Truth, truth
 			return made, nil
 		}
 	}

@@ -461,4 +461,7 @@ func (d *Dates) ScanPlain(cell []byte) (days, micros int64, ok bool) {
 	return m.Days, m.Micros, v == read && m.Dated && !m.Zoned
 }
 
+// Timed reports whether what ScanPlain reads has a time.
+func (d *Dates) Timed() bool { return len(d.patterns) > 0 && d.patterns[0].timed }
+
 func (d *Dates) String() string { return d.said }

@@ -16,10 +16,13 @@ type Straight struct {
 
 // item is a class of characters of ASCII, so many times; where it is nothing, it is the start or the end of groups.
 type item struct {
-	class       [2]uint64
+	class       class
 	least, most int // most is -1 for any number
 	mark        int // the place in the result for where a group starts or ends; -1 for a class
 }
+
+// class has the characters of ASCII that it is made of. It is as wide as a byte, so that no bound needs to be checked.
+type class [256]bool
 
 // StraightOf returns a pattern (RE2, github.com/google/re2/wiki/Syntax) as a straight one; nil for one that isn't, or may
 // match nothing anywhere.
@@ -51,7 +54,7 @@ func (s *Straight) add(re *syntax.Regexp) bool {
 		return false
 	}
 	if class, ok := classOf(re); ok {
-		s.items = append(s.items, item{class, 1, 1, -1})
+		s.items = append(s.items, item{class: class, least: 1, most: 1, mark: -1})
 		return true
 	}
 	switch re.Op {
@@ -105,15 +108,15 @@ func (s *Straight) repeat(re *syntax.Regexp) bool {
 	if !ok || re.Flags&syntax.NonGreedy != 0 {
 		return false
 	}
-	s.items = append(s.items, item{class, least, most, -1})
+	s.items = append(s.items, item{class: class, least: least, most: most, mark: -1})
 	return true
 }
 
 // classOf is a part of a pattern that is one character, as those of ASCII that it may be.
-func classOf(re *syntax.Regexp) (class [2]uint64, ok bool) {
+func classOf(re *syntax.Regexp) (c class, ok bool) {
 	put := func(from, to rune) {
 		for r := from; r <= min(to, 127); r++ {
-			class[r/64] |= 1 << (r % 64)
+			c[r] = true
 		}
 	}
 	switch {
@@ -134,12 +137,12 @@ func classOf(re *syntax.Regexp) (class [2]uint64, ok bool) {
 			put(letter-0x20, letter-0x20)
 		}
 		if re.Flags&syntax.FoldCase != 0 && r > 127 { // it may stand for one of ASCII
-			return class, false
+			return c, false
 		}
 	default:
-		return class, false
+		return c, false
 	}
-	return class, true
+	return c, true
 }
 
 // follows reports whether what comes behind item i may begin with a character of its class.
@@ -148,8 +151,10 @@ func (s *Straight) follows(i int) bool {
 		if next.mark >= 0 {
 			continue
 		}
-		if next.class[0]&s.items[i].class[0]|next.class[1]&s.items[i].class[1] != 0 {
-			return true
+		for character, there := range next.class {
+			if there && s.items[i].class[character] {
+				return true
+			}
 		}
 		if next.least > 0 {
 			return false
@@ -161,17 +166,17 @@ func (s *Straight) follows(i int) bool {
 // Groups are where a match, and what its groups hold, start and end, as the package regexp gives them.
 type Groups [2*MostGroups + 2]int
 
-// Match finds the first match in a text of ASCII, from a place on.
-func (s *Straight) Match(ascii []byte, from int) (g Groups, found bool) {
+// Match finds the first match in a text of ASCII, from a place on, and sets g to where it stands.
+func (s *Straight) Match(ascii []byte, from int, g *Groups) (found bool) {
 	for ; from <= len(ascii); from++ {
 		if s.start && from > 0 {
-			return g, false
+			return false
 		}
-		if s.matchAt(ascii, from, &g) {
-			return g, true
+		if s.matchAt(ascii, from, g) {
+			return true
 		}
 	}
-	return g, false
+	return false
 }
 
 func (s *Straight) matchAt(ascii []byte, from int, g *Groups) bool {
@@ -187,7 +192,7 @@ func (s *Straight) matchAt(ascii []byte, from int, g *Groups) bool {
 			end = min(end, at+it.most)
 		}
 		begun := at
-		for at < end && it.class[ascii[at]/64%2]>>(ascii[at]%64)&1 != 0 {
+		for at < end && it.class[ascii[at]] {
 			at++
 		}
 		if at-begun < it.least {

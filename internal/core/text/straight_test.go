@@ -32,7 +32,8 @@ func sameMatches(t *testing.T, s *Straight, pattern, text string) {
 	re := regexp.MustCompile(pattern)
 	var all [][]int
 	for from := 0; from <= len(text); {
-		g, found := s.Match([]byte(text), from)
+		var g Groups
+		found := s.Match([]byte(text), from, &g)
 		if !found {
 			break
 		}

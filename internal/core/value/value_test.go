@@ -245,10 +245,14 @@ func TestWhatIsShownReadsBack(t *testing.T) {
 func TestPlainlyIsTheSameAsClosely(t *testing.T) {
 	r := seeded.Rand(t)
 	for _, typ := range []Type{{Kind: Int}, {Kind: Fixed, Precision: 10, Scale: 2},
-		{Kind: Fixed, Precision: 18, Scale: 6, Storage: AsDouble}, {Kind: Decimal}, {}} {
+		{Kind: Fixed, Precision: 18, Scale: 6, Storage: AsDouble}, {Kind: Fixed, Precision: 15, Scale: 2}, {Kind: Fixed, Precision: 18, Scale: 10},
+		{Kind: Fixed, Precision: 18, Scale: 18}, {Kind: Decimal}, {}} {
 		taken := 0
 		for range 3000 {
-			n, fraction := r.Int64N(2e12)-1e12, r.IntN(5)
+			n, fraction := pow10(r.IntN(16))+r.Int64N(3)-1, r.IntN(5) // about where there is a digit more, or few
+			if r.IntN(2) == 0 {
+				n = r.Int64N(2*n+1) - n
+			}
 			a, b := NewColumn(typ), NewColumn(typ)
 			if !PutScaled(&a, &typ, n, fraction) {
 				require.Zero(t, a.Len())

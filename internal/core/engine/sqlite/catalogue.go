@@ -276,9 +276,18 @@ func spelt(t *schema.Table, name string) string {
 	return ""
 }
 
-// collations finds the collation of each column, which no pragma tells, from an index on an empty copy of the table.
+// collations finds the collation of each column: BINARY where the statement that made the table says of none, or else, since no
+// pragma tells, that of an index on an empty copy of the table.
 func (d *Database) collations(sql string) func(*schema.Table) error {
 	return func(t *schema.Table) error {
+		if !strings.Contains(strings.ToUpper(sql), "COLLATE") {
+			for i := range t.Columns {
+				if c := &t.Columns[i]; c.Type.Kind == value.Text {
+					c.Collation = "BINARY"
+				}
+			}
+			return nil
+		}
 		memory, err := sqlite.OpenConn(":memory:", sqlite.OpenReadWrite, sqlite.OpenMemory)
 		if err != nil {
 			return explain(d.path, err)

@@ -67,7 +67,7 @@ func answer(ctx context.Context, db engine.Database, file source.File, query str
 		}
 		return nil, err
 	}
-	return source.Rows(source.RowPart{File: file, Each: func(take func([]string, []*string) error) error {
+	return source.Rows(source.RowPart{File: file, Each: func(take func([]string, [][]byte) error) error {
 		return db.Ask(ctx, query, take)
 	}})
 }

@@ -15,12 +15,12 @@ const mostNamed = 3
 
 // ask returns the rows of a query.
 func (m *maker) ask(query string) (rows [][]string, err error) {
-	err = m.db.Ask(m.ctx, query, engine.OnlyRows(func(_ []string, row []*string) error {
+	err = m.db.Ask(m.ctx, query, engine.OnlyRows(func(_ []string, row [][]byte) error {
 		cells := make([]string, len(row))
 		for i, c := range row {
 			cells[i] = "NULL"
 			if c != nil {
-				cells[i] = *c
+				cells[i] = string(c)
 			}
 		}
 		rows = append(rows, cells)

@@ -81,9 +81,9 @@ func (c Claim) hold(ctx context.Context, db engine.Reader) (Result, error) {
 
 func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
-	err := db.Ask(ctx, c.NoRows, engine.OnlyRows(func(columns []string, row []*string) error {
+	err := db.Ask(ctx, c.NoRows, engine.OnlyRows(func(columns []string, row [][]byte) error {
 		if n++; n <= mostProblems {
-			r.Problems = append(r.Problems, answer(columns, row))
+			r.Problems = append(r.Problems, answer(columns, engine.Texts(row)))
 		}
 		return nil
 	}))
@@ -96,7 +96,7 @@ func (c Claim) noRows(ctx context.Context, db engine.Reader, r *Result) error {
 
 func (c Claim) howMany(ctx context.Context, db engine.Reader, r *Result) error {
 	n := int64(0)
-	err := db.Ask(ctx, c.HowMany, engine.OnlyRows(func([]string, []*string) error {
+	err := db.Ask(ctx, c.HowMany, engine.OnlyRows(func([]string, [][]byte) error {
 		n++
 		return nil
 	}))
@@ -172,8 +172,8 @@ func (s Side) rows(ctx context.Context, db engine.Reader) (rows [][]*string, err
 	if s.Query == "" {
 		return [][]*string{{&s.Total}}, nil
 	}
-	err = db.Ask(ctx, s.Query, engine.OnlyRows(func(_ []string, row []*string) error {
-		if rows = append(rows, row); len(rows) > mostAnswers {
+	err = db.Ask(ctx, s.Query, engine.OnlyRows(func(_ []string, row [][]byte) error {
+		if rows = append(rows, engine.Texts(row)); len(rows) > mostAnswers {
 			return errManyAnswers
 		}
 		return nil

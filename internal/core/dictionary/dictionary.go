@@ -121,7 +121,7 @@ func Make(ctx context.Context, db engine.Database, s *schema.Schema, o Options) 
 
 // read reads the rows of a table, once; a small one that others refer to once more, to list them.
 func (t *Table) read(ctx context.Context, db engine.Database, of *schema.Table) error {
-	ask := func(take func([]string, []*string) error) error { return db.Ask(ctx, db.SelectAll(of), take) }
+	ask := func(take func([]string, [][]byte) error) error { return db.Ask(ctx, db.SelectAll(of), take) }
 	rows, err := source.Stream(source.RowPart{File: source.File{Path: "table " + of.Name, Query: true, Table: of.Name},
 		Each: ask})
 	if err != nil {
@@ -155,7 +155,7 @@ func (t *Table) read(ctx context.Context, db engine.Database, of *schema.Table) 
 }
 
 // list lists the rows of a small table that others refer to: what is referred to, and by what people know them.
-func (t *Table) list(ask func(take func([]string, []*string) error) error) error {
+func (t *Table) list(ask func(take func([]string, [][]byte) error) error) error {
 	want := slices.Clone(t.Primary)
 	for _, k := range t.KnownBy() {
 		for _, c := range k {
@@ -165,7 +165,7 @@ func (t *Table) list(ask func(take func([]string, []*string) error) error) error
 		}
 	}
 	var at []int
-	return ask(func(columns []string, row []*string) error {
+	return ask(func(columns []string, row [][]byte) error {
 		if row == nil {
 			for i, c := range columns {
 				if slices.Contains(want, c) {
@@ -179,9 +179,7 @@ func (t *Table) list(ask func(take func([]string, []*string) error) error) error
 		}
 		cells := make([]string, len(at))
 		for i, a := range at {
-			if row[a] != nil {
-				cells[i] = *row[a]
-			}
+			cells[i] = string(row[a])
 		}
 		t.Lookups = append(t.Lookups, cells)
 		return nil

@@ -159,22 +159,35 @@ type Reader interface {
 		error)
 
 	// Ask returns the rows of a query that a person wrote, as they read them, with the names of its columns; NULL is
-	// nil. Before the first row, also where there is none, take is given the names with a nil row; see OnlyRows. It
-	// changes nothing, whatever the query calls. In a transaction the query must have been foreseen before that began.
-	Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error
+	// nil. A row is good until take returns; see Texts. Before the first row, also where there is none, take is given the
+	// names with a nil row; see OnlyRows. It changes nothing, whatever the query calls. In a transaction the query must have
+	// been foreseen before that began.
+	Ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error
 
 	// Rows returns some rows of t, as people read them, in the order of its locator or else its first key; NULL is nil.
 	Rows(ctx context.Context, t *schema.Table, shown []DisplayColumn, w Window) ([][]*string, error)
 }
 
 // OnlyRows is take, for Reader.Ask, without the call that comes before the first row.
-func OnlyRows(take func(columns []string, row []*string) error) func(columns []string, row []*string) error {
-	return func(columns []string, row []*string) error {
+func OnlyRows(take func(columns []string, row [][]byte) error) func(columns []string, row [][]byte) error {
+	return func(columns []string, row [][]byte) error {
 		if row == nil {
 			return nil
 		}
 		return take(columns, row)
 	}
+}
+
+// Texts are the cells of a row of Reader.Ask, to be kept; NULL is nil.
+func Texts(row [][]byte) []*string {
+	all, texts := make([]*string, len(row)), make([]string, len(row))
+	for i, cell := range row {
+		if cell != nil {
+			texts[i] = string(cell)
+			all[i] = &texts[i]
+		}
+	}
+	return all
 }
 
 // Tx is the one transaction of a load.

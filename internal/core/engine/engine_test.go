@@ -72,7 +72,7 @@ func (s *slow) Broken(context.Context, *schema.Table, schema.Check, []string, *v
 	s.call("Broken")
 	return nil, nil
 }
-func (s *slow) Ask(context.Context, string, func([]string, []*string) error) error {
+func (s *slow) Ask(context.Context, string, func([]string, [][]byte) error) error {
 	s.call("Ask")
 	return nil
 }

@@ -162,7 +162,7 @@ func (p *Pipe) Broken(ctx context.Context, t *schema.Table, c schema.Check, colu
 }
 
 // Ask is that of the Reader.
-func (p *Pipe) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (p *Pipe) Ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	if err := p.Settle(); err != nil {
 		return err
 	}

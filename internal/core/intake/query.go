@@ -21,21 +21,20 @@ type answer struct {
 	sums [2]uint64
 }
 
-// add adds a row of a part.
-func (a *answer) add(part int, row []*string) {
-	h := xxhash.New()
-	h.Write([]byte{byte(part), byte(part >> 8)}) // a hash takes everything
+// add adds a row of a part, and returns memory for the next.
+func (a *answer) add(part int, row [][]byte, memory []byte) []byte {
+	b := append(memory[:0], byte(part), byte(part>>8))
 	for _, c := range row {
 		if c == nil {
-			h.Write([]byte{0})
+			b = append(b, 0)
 			continue
 		}
-		h.Write(binary.AppendUvarint([]byte{1}, uint64(len(*c))))
-		h.WriteString(*c)
+		b = append(binary.AppendUvarint(append(b, 1), uint64(len(c))), c...)
 	}
-	sum := h.Sum64()
+	sum := xxhash.Sum64(b)
 	a.rows, a.sums[0] = a.rows+1, a.sums[0]+sum
 	a.sums[1] += bits.RotateLeft64(sum*0x9e3779b97f4a7c15, 29) ^ sum
+	return b
 }
 
 // question is a query of an input, and what its rows are called.
@@ -76,14 +75,15 @@ func (d Databases) rows(ctx context.Context, i *ladlefile.Input) (source.Table, 
 	}
 	read := &answer{}
 	var parts []source.RowPart
+	var memory []byte
 	for n, q := range questions {
 		if err := from.Foresee(ctx, q.query); err != nil {
 			return nil, nil, nil, d.ofQuery(i, err)
 		}
-		parts = append(parts, source.RowPart{File: q.file, Each: func(take func([]string, []*string) error) error {
-			return from.Ask(ctx, q.query, func(columns []string, row []*string) error {
+		parts = append(parts, source.RowPart{File: q.file, Each: func(take func([]string, [][]byte) error) error {
+			return from.Ask(ctx, q.query, func(columns []string, row [][]byte) error {
 				if row != nil {
-					read.add(n, row)
+					memory = read.add(n, row, memory)
 				}
 				return take(columns, row)
 			})
@@ -153,10 +153,10 @@ func (in *Intake) SameRows(ctx context.Context, db engine.Reader) (input string,
 		if read == nil {
 			continue
 		}
-		now := answer{}
+		now, memory := answer{}, []byte(nil)
 		for n, q := range in.asked[i] {
-			err := db.Ask(ctx, q.query, engine.OnlyRows(func(_ []string, row []*string) error {
-				now.add(n, row)
+			err := db.Ask(ctx, q.query, engine.OnlyRows(func(_ []string, row [][]byte) error {
+				memory = now.add(n, row, memory)
 				return nil
 			}))
 			if err != nil {

@@ -116,9 +116,9 @@ func (s *Script) duplicates(ctx context.Context) (all []engine.Guard, err error)
 const mostAsked = 2
 
 func (s *Script) ask(ctx context.Context, query string) (rows [][]*string, err error) {
-	err = s.Tx.Ask(ctx, query, engine.OnlyRows(func(_ []string, row []*string) error {
+	err = s.Tx.Ask(ctx, query, engine.OnlyRows(func(_ []string, row [][]byte) error {
 		if len(rows) < mostAsked {
-			rows = append(rows, row)
+			rows = append(rows, engine.Texts(row))
 		}
 		return nil
 	}))

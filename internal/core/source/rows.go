@@ -9,15 +9,16 @@ import (
 	"strings"
 
 	"ladle/internal/core/fault"
+	plaintext "ladle/internal/core/text"
 	"ladle/internal/core/whole"
 )
 
 // RowPart is rows that stand in no file: the answer to a query, or the rows of a table.
 type RowPart struct {
 	File File // what they are called; its Query is true
-	// Each gives the rows to take, one after the other; before, it gives the names of the columns with a nil row. nil
-	// stands for a blank cell.
-	Each func(take func(columns []string, row []*string) error) error
+	// Each gives the rows to take, one after the other, each good until that returns; before, it gives the names of the columns
+	// with a nil row. nil stands for a blank cell.
+	Each func(take func(columns []string, row [][]byte) error) error
 }
 
 // Rows opens rows that stand in no file as one table. They are kept in a temporary file without a name as long as it is
@@ -86,18 +87,14 @@ type rowWriter struct {
 	cells   []string
 }
 
-func (w *rowWriter) take(columns []string, row []*string) error {
+func (w *rowWriter) take(columns []string, row [][]byte) error {
 	if row == nil {
 		return w.begin(columns)
 	}
 	w.n++
 	w.cells = append(w.cells[:0], strconv.Itoa(w.part), strconv.FormatInt(w.n, 10))
 	for _, at := range w.order {
-		if row[at] == nil {
-			w.cells = append(w.cells, "")
-			continue
-		}
-		w.cells = append(w.cells, *row[at])
+		w.cells = append(w.cells, plaintext.Of(row[at])) // which is written before the row is over
 	}
 	if err := w.csv.Write(w.cells); err != nil {
 		return unkept(w.name, err)

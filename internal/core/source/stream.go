@@ -50,7 +50,7 @@ var errStreamClosed = errors.New("the rows are not read to their end")
 func (t *stream) run(p RowPart) {
 	defer close(t.chunks)
 	known := false
-	t.err = p.Each(func(columns []string, row []*string) error {
+	t.err = p.Each(func(columns []string, row [][]byte) error {
 		if row == nil && !known {
 			known, t.header.Names = true, columns
 			close(t.named)
@@ -68,7 +68,7 @@ func (t *stream) run(p RowPart) {
 	}
 }
 
-func (t *stream) take(row []*string) error {
+func (t *stream) take(row [][]byte) error {
 	if t.rows++; len(t.buf) == 0 {
 		t.first = t.rows
 	}
@@ -77,7 +77,7 @@ func (t *stream) take(row []*string) error {
 			t.buf = append(t.buf, 0)
 			continue
 		}
-		t.buf = append(binary.AppendUvarint(t.buf, uint64(len(*cell))+1), *cell...)
+		t.buf = append(binary.AppendUvarint(t.buf, uint64(len(cell))+1), cell...)
 	}
 	if len(t.buf) < streamChunk {
 		return nil

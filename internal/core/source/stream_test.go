@@ -13,17 +13,17 @@ import (
 
 // streamed is a stream of n rows of three columns, which fails behind them where err isn't nil.
 func streamed(n int, err error, ended *bool) RowPart {
-	return RowPart{File: File{Path: "table berth", Query: true}, Each: func(take func([]string, []*string) error) error {
+	return RowPart{File: File{Path: "table berth", Query: true}, Each: func(take func([]string, [][]byte) error) error {
 		defer func() { *ended = true }()
 		if err := take([]string{"code", "note", "depth"}, nil); err != nil {
 			return err
 		}
-		long := strings.Repeat("x", 300)
+		long := []byte(strings.Repeat("x", 300))
+		row := [][]byte{nil, nil, {}}
 		for i := range n {
-			code, depth := fmt.Sprintf("B,\n\"%d", i), ""
-			row := []*string{&code, nil, &depth}
+			row[0], row[1] = fmt.Appendf(row[0][:0], "B,\n\"%d", i), nil
 			if i%7 == 0 {
-				row[1] = &long
+				row[1] = long
 			}
 			if err := take([]string{"code", "note", "depth"}, row); err != nil {
 				return err
@@ -87,7 +87,7 @@ func TestStreamEndsWithItsRows(t *testing.T) {
 	assert.ErrorIs(t, err, lost)
 	require.NoError(t, table.Close())
 
-	_, err = Stream(RowPart{Each: func(func([]string, []*string) error) error { return lost }})
+	_, err = Stream(RowPart{Each: func(func([]string, [][]byte) error) error { return lost }})
 	assert.ErrorIs(t, err, lost, "before the header")
 
 	ended = false

@@ -30,7 +30,7 @@ func (d *Database) MayMake(ctx context.Context) error {
 }
 
 // Ask puts the query in a savepoint, or, where no transaction is open, in one that only reads.
-func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	return d.readOnly(ctx, func() error { return d.ask(ctx, query, take) })
 }
 
@@ -49,7 +49,7 @@ func (d *Database) readOnly(ctx context.Context, do func() error) error {
 	return errors.Join(do(), d.exec(ctx, close))
 }
 
-func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	rows, err := d.conn.QueryContext(ctx, query)
 	if err != nil {
 		return d.ofQuery(err)
@@ -62,11 +62,11 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 	if err := take(names, nil); err != nil {
 		return err
 	}
+	raw, into, cells := make([]sql.RawBytes, len(names)), make([]any, len(names)), make([][]byte, len(names))
+	for i := range raw {
+		into[i] = &raw[i]
+	}
 	for rows.Next() {
-		raw, into, cells := make([]sql.RawBytes, len(names)), make([]any, len(names)), make([]*string, len(names))
-		for i := range raw {
-			into[i] = &raw[i]
-		}
 		if err := rows.Scan(into...); err != nil {
 			return d.ofQuery(err)
 		}
@@ -74,10 +74,7 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 			if err := engine.TooLong(text); err != nil {
 				return err
 			}
-			if text != nil {
-				s := string(text)
-				cells[i] = &s
-			}
+			cells[i] = text
 		}
 		if err := take(names, cells); err != nil {
 			return err

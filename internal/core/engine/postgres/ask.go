@@ -49,7 +49,7 @@ func (d *Database) Foresee(ctx context.Context, query string) error {
 }
 
 // Ask puts the query in a savepoint in which nothing can be written.
-func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	return d.readOnly(ctx, func() error { return d.ask(ctx, query, take) })
 }
 
@@ -69,7 +69,7 @@ func (d *Database) readOnly(ctx context.Context, do func() error) error {
 	return errors.Join(done, d.exec(ctx, close))
 }
 
-func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	reader := d.conn.PgConn().ExecParams(ctx, query, nil, nil, nil, nil)
 	var names []string
 	var err error
@@ -87,15 +87,12 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 				break
 			}
 		}
-		cells := make([]*string, len(names))
-		for i, text := range reader.Values() {
-			if err = errors.Join(err, engine.TooLong(text)); err == nil && text != nil {
-				s := string(text)
-				cells[i] = &s
-			}
+		row := reader.Values()
+		for _, text := range row {
+			err = errors.Join(err, engine.TooLong(text))
 		}
 		if err == nil {
-			err = take(names, cells)
+			err = take(names, row)
 		}
 	}
 	if names == nil && err == nil {

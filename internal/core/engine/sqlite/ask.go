@@ -63,7 +63,7 @@ func (d *Database) ofQuery(err error) error {
 }
 
 // Ask runs the query while the connection can't write.
-func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) Ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	if err := d.exec("PRAGMA query_only = ON"); err != nil {
 		return err
 	}
@@ -72,7 +72,7 @@ func (d *Database) Ask(ctx context.Context, query string, take func(columns []st
 	return errors.Join(asked, d.exec("PRAGMA query_only = OFF"))
 }
 
-func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row []*string) error) error {
+func (d *Database) ask(ctx context.Context, query string, take func(columns []string, row [][]byte) error) error {
 	s, err := d.prepare(query)
 	if err != nil {
 		return err
@@ -86,22 +86,26 @@ func (d *Database) ask(ctx context.Context, query string, take func(columns []st
 	if err := take(names, nil); err != nil {
 		return err
 	}
+	cells, memory := make([][]byte, len(names)), make([][]byte, len(names))
+	for i := range memory {
+		memory[i] = []byte{} // a text of no characters, which NULL is not
+	}
 	for {
 		more, err := s.Step()
 		if err != nil || !more {
 			return d.ofQuery(err)
 		}
-		cells, texts := make([]*string, len(names)), make([]string, len(names))
 		for i := range cells {
 			switch s.ColumnType(i) {
 			case sqlite.TypeNull:
+				cells[i] = nil
 				continue
 			case sqlite.TypeInteger: // which SQLite would write the same, and slower
-				texts[i] = strconv.FormatInt(s.ColumnInt64(i), 10)
+				memory[i] = strconv.AppendInt(memory[i][:0], s.ColumnInt64(i), 10)
 			default:
-				texts[i] = s.ColumnText(i)
+				memory[i] = appendText(memory[i][:0], s, i)
 			}
-			cells[i] = &texts[i]
+			cells[i] = memory[i]
 		}
 		if err := take(names, cells); err != nil {
 			return err

@@ -105,11 +105,15 @@ func appendStored(b []byte, s *sqlite.Stmt, i int) []byte {
 		return binary.LittleEndian.AppendUint64(b, uint64(s.ColumnInt64(i)))
 	case sqlite.TypeFloat:
 		return binary.LittleEndian.AppendUint64(b, math.Float64bits(s.ColumnFloat(i)))
-	case sqlite.TypeText:
-		return append(b, s.ColumnText(i)...)
 	}
-	n := len(b)
-	b = slices.Grow(b, s.ColumnLen(i))[:n+s.ColumnLen(i)]
+	return appendText(b, s, i)
+}
+
+// appendText adds column i of the row that s stands on to b, in UTF-8 where it is a text or a number: asking for its length makes
+// that of it (sqlite.org/c3ref/column_blob.html).
+func appendText(b []byte, s *sqlite.Stmt, i int) []byte {
+	n, length := len(b), s.ColumnLen(i)
+	b = slices.Grow(b, length)[:n+length]
 	s.ColumnBytes(i, b[n:])
 	return b
 }

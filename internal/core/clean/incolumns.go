@@ -100,14 +100,17 @@ func (r *Rule) scaled(cell []byte) (s formula.Scaled, did deeds, ok bool) {
 	if !ok {
 		return s, 0, false
 	}
-	if s, ok = formula.NewScaled(n, fraction); ok && r.Rounded {
+	if s, ok = formula.NewScaled(n, fraction); ok {
 		s, did = r.rounded(s)
 	}
 	return s, did, ok
 }
 
-// rounded rounds a number as the rule says.
+// rounded rounds a number where the rule says so.
 func (r *Rule) rounded(s formula.Scaled) (formula.Scaled, deeds) {
+	if !r.Rounded {
+		return s, 0
+	}
 	made, lost := s.Rounded(r.Round)
 	if lost {
 		return made, deeds(0).with(Rounded)

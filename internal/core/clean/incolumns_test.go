@@ -29,7 +29,11 @@ func TestBlocksBecomeWhatRecordsDo(t *testing.T) {
       Agent: {if_blank: {formula: 'upper(vessel)'}, default: nobody, shorten_to: 12}
     new_columns:
       Total: {formula: tons * 1.25 + dues}
-      Each: {formula: 'dues / tons', round: 2}
+      Each: {formula: 'tons * 1.155', round: 2}
+      Halved: {formula: dues / 2, number: "1.234,5"}
+      Written: {formula: 'choose(tons > 50, "1.234,56", "€ 7")', number: "€1.234,5", round: 1, default: 3}
+      Again: {formula: 'join("/", day(arrived), month(arrived), 2026)', date: d/M/yyyy}
+      Later: {formula: 'add_days(again, 3)'}
       Rate: {formula: 'round(dues / tons, 3)'}
       Name: {join: [Vessel, Dues, Arrived, Status], between: " & "}
       Day: {formula: 'days_between("2026-01-01", arrived)'}
@@ -80,7 +84,7 @@ func TestBlocksBecomeWhatRecordsDo(t *testing.T) {
 	record, _, _ := k.rows(csv.String(), lines, columns(lines)...)
 	defer block.Close()
 	defer record.Close()
-	assert.Len(t, block.Effects(), 8)
+	assert.Len(t, block.Effects(), 9)
 	assert.Equal(t, record.Effects(), block.Effects(), "what the rules did")
 	assert.Len(t, block.Headers, 3)
 	assert.Equal(t, record.Headers, block.Headers)

@@ -145,7 +145,7 @@ func (s *inColumns) clean(c *cleaner) {
 		default:
 			s.combine(c, x)
 		}
-		for row, state := range x.cells.States {
+		for row, state := range x.cells.States[:c.block.Rows] {
 			if state == formula.Alone {
 				s.alone[row] = true
 			}

@@ -179,15 +179,18 @@ func (s *inColumns) compute(c *cleaner, x *step) {
 	for _, u := range column.from.formula.Uses() {
 		x.formula.Set(u, s.of[u].cells)
 	}
-	x.cells = x.formula.Run(c.block.Rows)
-	if !x.ruled {
+	made := x.formula.Run(c.block.Rows)
+	if x.cells = made; !x.ruled && !slices.Contains(made.States[:c.block.Rows], formula.Alone) {
 		return
 	}
-	made := x.cells
 	x.begin(column.form(), c.block.Rows)
 	for row, state := range made.States[:c.block.Rows] {
 		switch {
-		case state == formula.Alone, state == formula.Blank && x.filled:
+		case state == formula.Alone:
+			s.computeAlone(c, x, row)
+		case !x.ruled:
+			x.cells.Take(row, made)
+		case state == formula.Blank && x.filled:
 			x.cells.States[row] = formula.Alone
 		case state == formula.Blank && column.last == nil:
 			x.cells.States[row] = formula.Blank
@@ -204,6 +207,25 @@ func (s *inColumns) compute(c *cleaner, x *step) {
 			x.take(row, to)
 		}
 	}
+}
+
+// computeAlone makes the cell of a row, if those that it needs are there: a quotient that has many digits, say, may be rounded to
+// few.
+func (s *inColumns) computeAlone(c *cleaner, x *step, row int) {
+	column := &c.rowCleaner.columns[x.column]
+	for _, u := range column.from.formula.Uses() {
+		if s.of[u].cells.States[row] == formula.Alone {
+			x.cells.States[row] = formula.Alone
+			return
+		}
+		s.of[u].cells.Value(row, &c.values[u])
+	}
+	if c.from != nil {
+		c.record.Position = c.block.Position + int64(row)
+		c.tellOf(&c.record)
+	}
+	c.cell(x.column, column, &c.lone)
+	x.take(row, &c.cells[x.column])
 }
 
 // begin makes room for cells that a step makes itself.

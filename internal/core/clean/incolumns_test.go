@@ -30,6 +30,8 @@ func TestBlocksBecomeWhatRecordsDo(t *testing.T) {
     new_columns:
       Total: {formula: tons * 1.25 + dues}
       Each: {formula: 'tons * 1.155', round: 2}
+      Third: {formula: 'dues / tons', round: 1, default: 9}
+      Place_and_time: {formula: 'join(" ", dues / 3, arrived, line_number())', clean: {replace: {"-": "/"}}}
       Halved: {formula: dues / 2, number: "1.234,5"}
       Written: {formula: 'choose(tons > 50, "1.234,56", "€ 7")', number: "€1.234,5", round: 1, default: 3}
       Again: {formula: 'join("/", day(arrived), month(arrived), 2026)', date: d/M/yyyy}
@@ -65,7 +67,7 @@ func TestBlocksBecomeWhatRecordsDo(t *testing.T) {
 	}
 	k := folder{t, t.TempDir()}
 	fixed := value.Type{Kind: value.Fixed, Precision: 9, Scale: 2}
-	typed := map[string]value.Type{"Total": fixed, "Each": fixed, "Rate": fixed, "Tons": fixed, "Day": {Kind: value.Int},
+	typed := map[string]value.Type{"Total": fixed, "Each": fixed, "Rate": fixed, "Third": fixed, "Tons": fixed, "Day": {Kind: value.Int},
 		"Arrived": {Kind: value.DateTime}, "Name": {Length: 40}}
 	columns := func(rules string) []clean.Column { return k.columns(header, rules, typed) }
 	lines := strings.Replace(rules, "    new_columns:", "      Extra: {if_blank: above}\n    new_columns:", 1)
@@ -84,7 +86,7 @@ func TestBlocksBecomeWhatRecordsDo(t *testing.T) {
 	record, _, _ := k.rows(csv.String(), lines, columns(lines)...)
 	defer block.Close()
 	defer record.Close()
-	assert.Len(t, block.Effects(), 9)
+	assert.Len(t, block.Effects(), 11)
 	assert.Equal(t, record.Effects(), block.Effects(), "what the rules did")
 	assert.Len(t, block.Headers, 3)
 	assert.Equal(t, record.Headers, block.Headers)

@@ -124,7 +124,7 @@ func (p *piece) each(do func(*call) (*Value, error)) *Vector {
 			continue
 		}
 		for i, a := range p.arguments {
-			a.value(row, &c.taken[i])
+			a.Value(row, &c.taken[i])
 			c.arguments[i] = &c.taken[i]
 		}
 		v, err := do(c)
@@ -172,9 +172,9 @@ func (b *builder) chooseTogether(nodes [3]node, kind Kind) func(*Block) *Vector 
 			case s != Given:
 				r.States[row] = s
 			case condition.Truths[row]:
-				r.take(row, one)
+				r.Take(row, one)
 			default:
-				r.take(row, other)
+				r.Take(row, other)
 			}
 		}
 		return r

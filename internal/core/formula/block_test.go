@@ -91,7 +91,7 @@ func holdTogether(t *testing.T, f *Formula, rows [][]*Value) (together int) {
 				continue
 			}
 			var v Value
-			got.value(row, &v)
+			got.Value(row, &v)
 			require.Equal(t, want.Kind, v.Kind, "%s for row %d", f, row)
 			require.Equal(t, want.String(), v.String(), "%s for row %d", f, row)
 			require.Equal(t, want.String(), string(got.AppendTo(nil, row)), "%s for row %d", f, row)

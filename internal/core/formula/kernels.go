@@ -114,7 +114,7 @@ func firstGivenTogether(p *piece, row int) bool {
 	p.result.States[row] = Blank
 	for _, a := range p.arguments {
 		if a.States[row] == Given {
-			p.result.take(row, a)
+			p.result.Take(row, a)
 			break
 		}
 	}

@@ -94,8 +94,8 @@ func (v *Vector) set(row int, x *Value) {
 	}
 }
 
-// take puts what stands in the same row of another vector into a row; where that has a value, it is of this kind.
-func (v *Vector) take(row int, from *Vector) {
+// Take puts what stands in the same row of another vector into a row; where that has a value, it is of this kind.
+func (v *Vector) Take(row int, from *Vector) {
 	if v.States[row] = from.States[row]; v.States[row] != Given {
 		return
 	}
@@ -111,9 +111,9 @@ func (v *Vector) take(row int, from *Vector) {
 	}
 }
 
-// value makes to what stands in a row.
-func (v *Vector) value(row int, to *Value) {
-	to.Kind, to.Blank = v.Kind, v.States[row] == Blank
+// Value makes to what stands in a row.
+func (v *Vector) Value(row int, to *Value) {
+	to.Kind, to.Blank, to.Bad = v.Kind, v.States[row] == Blank, false
 	if to.Blank {
 		return
 	}

@@ -92,14 +92,16 @@ func without(columns, others []string) (all []string) {
 
 // queries are those of a ladle file that was never loaded into this database, since it may have come from somebody
 // else: what they read is what this user may read.
-func (r *run) queries(ctx context.Context) ([]string, error) {
+func (r *run) queries(ctx context.Context) (all []string, err error) {
+	for _, q := range r.file.Queries() {
+		all = append(all, q.Value)
+	}
+	if all == nil {
+		return nil, nil
+	}
 	runs, err := logbook.List(ctx, r.db)
 	if err != nil || slices.ContainsFunc(runs, func(run *logbook.Run) bool { return run.LadleSum == r.file.Sum }) {
 		return nil, err
-	}
-	var all []string
-	for _, q := range r.file.Queries() {
-		all = append(all, q.Value)
 	}
 	return all, nil
 }

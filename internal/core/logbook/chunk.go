@@ -358,7 +358,7 @@ func chunks(ctx context.Context, db engine.Reader, token string) ([]*Chunk, erro
 // load returns a chunk with its Data and Hashes.
 func (c *Chunk) load(ctx context.Context, db engine.Reader, token string) (*Chunk, error) {
 	full := *c
-	err := read(ctx, db, spans, which{[]string{"token", "place"}, []cell{text(token), number(c.place)}},
+	err := read(ctx, db, spans, at(token, c.place),
 		[]string{"data", "hashes"},
 		func(row record) error {
 			full.Data, full.Hashes = row.bytes("data"), row.bytes("hashes")

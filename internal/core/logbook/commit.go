@@ -172,7 +172,7 @@ func (c Commitment) mark() mark {
 		return mark{runs, of(c.Token), fmt.Sprintf("look for token %s in the table %s: if it is there, everything was loaded; "+
 			"if not, nothing was", c.Token, runs.Name)}
 	}
-	return mark{spans, which{[]string{"token", "place"}, []cell{text(c.Token), number(c.Part.place())}},
+	return mark{spans, at(c.Token, c.Part.place()),
 		fmt.Sprintf("look for token %s with place %d in the table %s: if it is there, the part was loaded; if not, it was not",
 			c.Token, c.Part.place(), spans.Name)}
 }

@@ -252,7 +252,7 @@ func Find(ctx context.Context, db engine.Reader, id int64) (*Run, error) {
 		return nil, fault.New(fault.Failed, fmt.Sprintf("run %d was recorded by a later version of ladle (%s)", id,
 			all[at].Program), "use that version")
 	}
-	return all[at], all[at].fill(ctx, db)
+	return all[at], fill(ctx, db, all[at])
 }
 
 // headings are columns as the logbook keeps them, as a JSON array; nothing where they are too many.
@@ -273,15 +273,22 @@ func Before(ctx context.Context, db engine.Reader, ladleFile string) (*Run, erro
 	}
 	for _, r := range all { // the newest first
 		if r.Kind == Load && r.LadleFile == ladleFile && r.UndoneBy == 0 && r.Format <= formatOfParts {
-			return r, r.fill(ctx, db)
+			return r, fill(ctx, db, r)
 		}
 	}
 	return nil, nil
 }
 
-// fill reads the parts of a run.
-func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
-	r.Inputs, err = inOrder(ctx, db, inputs, r.Token, func(c record) Input {
+// fill reads the inputs, steps and checks of some runs.
+func fill(ctx context.Context, db engine.Reader, some ...*Run) error {
+	if len(some) == 0 {
+		return nil
+	}
+	tokens := make([]string, len(some))
+	for i, r := range some {
+		tokens[i] = r.Token
+	}
+	given, err := inOrder(ctx, db, inputs, tokens, func(c record) Input {
 		return Input{Name: c.text("input"), File: c.text("file"), Size: c.number("size"), Sum: c.text("sum"),
 			Rows: c.number("rows_read"), SetAside: c.number("rows_set_aside"), Corrected: c.text("corrected"),
 			Columns: namesIn(c.text("headings"))}
@@ -289,7 +296,7 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	if err != nil {
 		return err
 	}
-	r.Steps, err = inOrder(ctx, db, steps, r.Token, func(c record) Step {
+	did, err := inOrder(ctx, db, steps, tokens, func(c record) Step {
 		return Step{Name: c.text("step"), Table: c.text("table_name"), Input: c.text("input"), Tally: tally(c),
 			Removed: c.number("rows_removed"), Marked: c.number("rows_marked"), MarkedBack: c.number("rows_marked_back"),
 			Numbers: namesIn(c.text("stores_numbers"))}
@@ -297,10 +304,13 @@ func (r *Run) fill(ctx context.Context, db engine.Reader) (err error) {
 	if err != nil {
 		return err
 	}
-	r.join()
-	r.Checks, err = inOrder(ctx, db, checks, r.Token, func(c record) Check {
+	held, err := inOrder(ctx, db, checks, tokens, func(c record) Check {
 		return Check{c.text("asked"), c.text("table_name"), c.text("says")}
 	})
+	for _, r := range some {
+		r.Inputs, r.Steps, r.Checks = given(r.Token), did(r.Token), held(r.Token)
+		r.join()
+	}
 	return err
 }
 
@@ -327,19 +337,26 @@ func tally(c record) Tally {
 	return y
 }
 
-// inOrder returns what part makes of the rows of a run, in the order in which they were written.
-func inOrder[T any](ctx context.Context, db engine.Reader, t *schema.Table, token string, part func(record) T) ([]T,
-	error) {
-	byID := map[int64]T{}
-	err := read(ctx, db, t, of(token), t.Names(), func(c record) error {
-		byID[c.number("id")] = part(c)
+// inOrder returns, for the token of each of some runs, what part makes of its rows, in the order in which they were
+// written.
+func inOrder[T any](ctx context.Context, db engine.Reader, t *schema.Table, tokens []string, part func(record) T) (
+	func(token string) []T, error) {
+	byID := map[string]map[int64]T{}
+	err := read(ctx, db, t, of(tokens...), t.Names(), func(c record) error {
+		token := c.text("token")
+		if byID[token] == nil {
+			byID[token] = map[int64]T{}
+		}
+		byID[token][c.number("id")] = part(c)
 		return nil
 	})
-	all := make([]T, 0, len(byID))
-	for _, id := range slices.Sorted(maps.Keys(byID)) {
-		all = append(all, byID[id])
-	}
-	return all, err
+	return func(token string) []T {
+		all := make([]T, 0, len(byID[token]))
+		for _, id := range slices.Sorted(maps.Keys(byID[token])) {
+			all = append(all, byID[token][id])
+		}
+		return all
+	}, err
 }
 
 // Loaded returns the runs, the newest first, that loaded an input of this checksum and were not taken back; with their
@@ -357,12 +374,10 @@ func Loaded(ctx context.Context, db engine.Reader, sum string) ([]*Run, error) {
 	}
 	all, err := List(ctx, db)
 	all = slices.DeleteFunc(all, func(r *Run) bool { return !tokens[r.Token] || r.UndoneBy != 0 })
-	for _, r := range all {
-		if err == nil {
-			err = r.fill(ctx, db)
-		}
+	if err != nil {
+		return nil, err
 	}
-	return all, err
+	return all, fill(ctx, db, all...)
 }
 
 // Sizes returns the sizes of all inputs that were ever loaded: a file of another size is none of them.

@@ -194,23 +194,36 @@ func (r *rows) write(ctx context.Context, tx engine.Tx) (int64, error) {
 	return first, err
 }
 
-// which are rows of a table of the logbook: those with these values in these columns, or all.
+// which are rows of a table of the logbook: those that have one of the keys in these columns, or all.
 type which struct {
-	by     []string
-	values []cell
+	by   []string
+	keys [][]cell
 }
 
-// of are the rows of the run with a token.
-func of(token string) which { return which{[]string{"token"}, []cell{text(token)}} }
+// of are the rows of the runs with some tokens.
+func of(tokens ...string) which {
+	w := which{by: []string{"token"}}
+	for _, t := range tokens {
+		w.keys = append(w.keys, []cell{text(t)})
+	}
+	return w
+}
 
-// keys are the values as a batch of one row.
-func (w which) keys(t *schema.Table) *value.Batch {
+// at is the chunk of a run at a place.
+func at(token string, place int64) which {
+	return which{[]string{"token", "place"}, [][]cell{{text(token), number(place)}}}
+}
+
+// batch are the keys as rows of columns of t.
+func (w which) batch(t *schema.Table) *value.Batch {
 	b := value.NewBatch(engine.Types(t, w.by))
-	for i, c := range w.values {
-		if c.kind == value.Int {
-			b.Columns[i].AppendNum(c.number)
-		} else {
-			b.Columns[i].AppendBytes([]byte(c.text))
+	for _, key := range w.keys {
+		for i, c := range key {
+			if c.kind == value.Int {
+				b.Columns[i].AppendNum(c.number)
+			} else {
+				b.Columns[i].AppendBytes([]byte(c.text))
+			}
 		}
 	}
 	return b
@@ -238,7 +251,7 @@ func read(ctx context.Context, db engine.Reader, t *schema.Table, w which, colum
 	if w.by == nil {
 		return db.Scan(ctx, t, known, each)
 	}
-	return db.Probe(ctx, t, w.by, w.keys(t), known, each)
+	return db.Probe(ctx, t, w.by, w.batch(t), known, each)
 }
 
 // record is a row that was read.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -44,7 +45,8 @@ func (d *Database) schema(ctx context.Context) (*schema.Schema, error) {
 	clear(d.shared)
 	clear(d.types)
 	visible := map[uint32]bool{}
-	err := d.each(ctx, "SELECT c.oid FROM pg_catalog.pg_class c WHERE pg_catalog.pg_table_is_visible(c.oid)",
+	err := d.each(ctx, "SELECT c.oid FROM pg_catalog.pg_class c WHERE c.relkind OPERATOR(pg_catalog.=) ANY ('{r,p,v,m,f}'::pg_catalog."+
+		"\"char\"[]) AND pg_catalog.pg_table_is_visible(c.oid)",
 		func(row pgx.Rows) error {
 			var id uint32
 			err := row.Scan(&id)
@@ -154,59 +156,99 @@ func (d *Database) each(ctx context.Context, query string, take func(pgx.Rows) e
 
 // columns reads the columns; a domain is described by the type below it.
 func (d *Database) columns(ctx context.Context, byID map[uint32]*schema.Table) error {
-	return d.each(ctx, `WITH RECURSIVE base AS (
-			SELECT oid AS id, oid AS type, typtype, -1 AS modifier FROM pg_type WHERE typtype <> 'd'
-			UNION ALL SELECT t.oid, b.type, b.typtype, CASE WHEN t.typtypmod >= 0 THEN t.typtypmod ELSE b.modifier END
-			FROM pg_type t JOIN base b ON t.typbasetype = b.id WHERE t.typtype = 'd')
-		SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod), t.typname, b.typtype::text,
-			CASE WHEN a.atttypmod >= 0 THEN a.atttypmod ELSE b.modifier END,
-			a.attnotnull OR (SELECT bool_or(x.typnotnull) FROM pg_type x WHERE x.oid = a.atttypid), a.atthasdef,
-			a.attgenerated <> '',
+	types, err := d.typesOf(ctx, byID)
+	if err != nil {
+		return err
+	}
+	return d.each(ctx, `SELECT a.attrelid, a.attname, a.atttypid, a.atttypmod, format_type(a.atttypid, a.atttypmod),
+			a.attnotnull, a.atthasdef, a.attgenerated <> '',
 			a.attidentity <> '' OR EXISTS (SELECT 1 FROM pg_depend d JOIN pg_class s ON s.oid = d.objid AND s.relkind = 'S'
 				WHERE d.classid = 'pg_class'::regclass AND d.refclassid = 'pg_class'::regclass AND d.refobjid = a.attrelid
 				AND d.refobjsubid = a.attnum AND d.deptype IN ('a', 'i')), -- as pg_get_serial_sequence
-			CASE WHEN o.collisdeterministic THEN ''
-			ELSE coalesce(quote_ident(on_.nspname) || '.' || quote_ident(o.collname), '') END,
-			ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = b.type ORDER BY e.enumsortorder),
-			coalesce(pg_get_expr(df.adbin, df.adrelid), ''), coalesce(col_description(a.attrelid, a.attnum), ''),
-			quote_ident(tn.nspname), quote_ident(bn.nspname)
-		FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
-		JOIN base b ON b.id = a.atttypid JOIN pg_type t ON t.oid = b.type
-		JOIN pg_type ct ON ct.oid = a.atttypid JOIN pg_namespace tn ON tn.oid = ct.typnamespace
-		JOIN pg_namespace bn ON bn.oid = t.typnamespace
-		LEFT JOIN pg_attrdef df ON df.adrelid = a.attrelid AND df.adnum = a.attnum
-		LEFT JOIN pg_collation o ON o.oid = a.attcollation LEFT JOIN pg_namespace on_ ON on_.oid = o.collnamespace
-		WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p') AND n.nspname NOT LIKE 'pg\_%'
-		AND n.nspname <> 'information_schema' ORDER BY a.attrelid, a.attnum`, func(row pgx.Rows) error {
-		var id uint32
-		var c schema.Column
-		var name, kind, namespace, base string
+			coalesce((SELECT o.collnamespace::regnamespace || '.' || quote_ident(o.collname) FROM pg_collation o
+				WHERE o.oid = a.attcollation AND NOT o.collisdeterministic), ''),
+			coalesce((SELECT pg_get_expr(f.adbin, f.adrelid) FROM pg_attrdef f
+				WHERE f.adrelid = a.attrelid AND f.adnum = a.attnum), ''),
+			coalesce(col_description(a.attrelid, a.attnum), '')
+		FROM pg_attribute a WHERE a.attrelid = ANY ($1) AND a.attnum > 0 AND NOT a.attisdropped
+		ORDER BY a.attrelid, a.attnum`, func(row pgx.Rows) error {
+		var table, kind uint32
 		var modifier int
-		var labels []string
-		if err := row.Scan(&id, &c.Name, &c.Declared, &name, &kind, &modifier, &c.Required, &c.Defaulted, &c.Generated,
-			&c.Identity, &c.Collation, &labels, &c.Default, &c.Comment, &namespace,
-			&base); err != nil {
+		var c schema.Column
+		if err := row.Scan(&table, &c.Name, &kind, &modifier, &c.Declared, &c.Required, &c.Defaulted, &c.Generated,
+			&c.Identity, &c.Collation, &c.Default, &c.Comment); err != nil {
 			return err
 		}
 		if c.Identity || c.Generated {
 			c.Default = ""
 		}
-		t := byID[id]
-		if t == nil {
-			return nil
+		own := types[kind]
+		base := own
+		for base.kind == domain {
+			c.Required = c.Required || base.required
+			if modifier < 0 {
+				modifier = base.modifier
+			}
+			base = types[base.of]
 		}
-		c.Type, c.Odd = typeOf(name, kind, modifier, labels)
-		if short, is := strings.CutPrefix(c.Declared, namespace+"."); is {
+		c.Type, c.Odd = typeOf(base.name, base.kind, modifier, base.labels)
+		if short, is := strings.CutPrefix(c.Declared, own.schema+"."); is {
 			if known := d.types[short]; known == "" || known == c.Declared {
 				d.types[short], c.Declared = c.Declared, short
 			}
 		}
-		if name == citext {
-			c.Collation, d.citextSchema = citext, base
+		if base.name == citext {
+			c.Collation, d.citextSchema = citext, base.schema
 		}
+		t := byID[table]
 		t.Columns = append(t.Columns, c)
 		return nil
-	})
+	}, idsOf(byID))
+}
+
+// idsOf are the numbers of tables, as an argument of a query.
+func idsOf(byID map[uint32]*schema.Table) []uint32 { return slices.Sorted(maps.Keys(byID)) }
+
+// domain is the kind of domains in the catalogue.
+const domain = "d"
+
+// typeEntry is a type of the catalogue.
+type typeEntry struct {
+	name     string
+	kind     string
+	schema   string   // in SQL
+	labels   []string // of an enumeration
+	of       uint32   // the type that a domain is made of
+	modifier int      // that a domain gives to it; -1 for none
+	required bool     // a domain takes no NULL
+}
+
+// typesOf are the types of the columns of some tables, by their numbers, and those that domains among them are made of.
+func (d *Database) typesOf(ctx context.Context, byID map[uint32]*schema.Table) (map[uint32]typeEntry, error) {
+	types := map[uint32]typeEntry{}
+	which, ids := "SELECT atttypid FROM pg_attribute WHERE attrelid = ANY ($1) AND attnum > 0 AND NOT attisdropped",
+		idsOf(byID)
+	for len(ids) > 0 {
+		var below []uint32
+		err := d.each(ctx, `SELECT t.oid, t.typname, t.typtype::text, t.typnamespace::regnamespace::text, t.typbasetype,
+				t.typtypmod, t.typnotnull,
+				ARRAY(SELECT e.enumlabel::text FROM pg_enum e WHERE e.enumtypid = t.oid ORDER BY e.enumsortorder)
+			FROM pg_type t WHERE t.oid IN (`+which+`)`, func(row pgx.Rows) error {
+			var id uint32
+			var e typeEntry
+			err := row.Scan(&id, &e.name, &e.kind, &e.schema, &e.of, &e.modifier, &e.required, &e.labels)
+			types[id] = e
+			if e.kind == domain {
+				below = append(below, e.of)
+			}
+			return err
+		}, ids)
+		if err != nil {
+			return nil, err
+		}
+		which, ids = "SELECT unnest($1::oid[])", below
+	}
+	return types, nil
 }
 
 // citext stands for the collation of columns of the type citext.
@@ -297,7 +339,8 @@ func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) erro
 			ELSE coalesce(pg_get_indexdef(i.indexrelid), '') END, -- NULL while somebody drops it
 			ARRAY(SELECT a.attname::text FROM unnest(i.indkey[0:i.indnkeyatts-1]) WITH ORDINALITY k(n, o)
 				JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.n ORDER BY k.o)
-		FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
+		FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid WHERE i.indrelid = ANY ($1)
+		ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`,
 		func(row pgx.Rows) error {
 			var id uint32
 			var primary, unique, plain bool
@@ -308,7 +351,6 @@ func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) erro
 			}
 			t := byID[id]
 			switch {
-			case t == nil:
 			case !plain:
 				t.Partial = append(t.Partial, definition)
 			case len(columns) > 0:
@@ -318,7 +360,7 @@ func (d *Database) keys(ctx context.Context, byID map[uint32]*schema.Table) erro
 				}
 			}
 			return nil
-		})
+		}, idsOf(byID))
 }
 
 func (d *Database) checks(ctx context.Context, byID map[uint32]*schema.Table) error {
@@ -329,18 +371,16 @@ func (d *Database) checks(ctx context.Context, byID map[uint32]*schema.Table) er
 			ELSE coalesce(pg_get_constraintdef(oid, true), '') END,
 			CASE WHEN contype = 'c' AND coalesce(to_jsonb(c)->>'conenforced', 'true') = 'true'
 			THEN coalesce(pg_get_expr(conbin, conrelid, true), '') ELSE '' END FROM pg_constraint c
-		WHERE contype IN ('c', 'x') AND conrelid <> 0
+		WHERE contype IN ('c', 'x') AND conrelid = ANY ($1)
 		ORDER BY conname`, func(row pgx.Rows) error {
 		var id uint32
 		var c schema.Check
 		if err := row.Scan(&id, &c.Name, &c.Says, &c.Condition); err != nil {
 			return err
 		}
-		if t := byID[id]; t != nil {
-			t.Checks = append(t.Checks, c)
-		}
+		byID[id].Checks = append(byID[id].Checks, c)
 		return nil
-	})
+	}, idsOf(byID))
 }
 
 func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table) error {
@@ -356,20 +396,20 @@ func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table)
 				WHEN NOT convalidated THEN 'it was never validated, so older rows may break it' ELSE '' END,
 			CASE WHEN to_jsonb(c)->>'conperiod' = 'true' THEN 'it is about periods, which only the database compares'
 			ELSE '' END
-		FROM pg_constraint c WHERE contype = 'f' AND conparentid = 0 ORDER BY oid`, func(row pgx.Rows) error {
+		FROM pg_constraint c WHERE contype = 'f' AND conparentid = 0 AND conrelid = ANY ($1) AND confrelid = ANY ($1)
+		ORDER BY oid`, func(row pgx.Rows) error {
 		var child, parent uint32
 		var r schema.Relation
 		if err := row.Scan(&child, &parent, &r.Name, &r.Columns, &r.ParentColumns, &r.Off, &r.Broken); err != nil {
 			return err
 		}
-		if t, p := byID[child], byID[parent]; t != nil && p != nil {
-			if r.Parent = p.Name; r.Broken == "" {
-				r.ParentTable = p
-			}
-			t.Relations = append(t.Relations, r)
+		t, p := byID[child], byID[parent]
+		if r.Parent = p.Name; r.Broken == "" {
+			r.ParentTable = p
 		}
+		t.Relations = append(t.Relations, r)
 		return nil
-	})
+	}, idsOf(byID))
 }
 
 // sequence is the name of the sequence behind the identity column of t, as an SQL literal.

@@ -44,6 +44,7 @@ func vanished(err error) bool {
 func (d *Database) schema(ctx context.Context) (*schema.Schema, error) {
 	clear(d.shared)
 	clear(d.types)
+	clear(d.sequences)
 	visible := map[uint32]bool{}
 	err := d.each(ctx, "SELECT c.oid FROM pg_catalog.pg_class c WHERE c.relkind OPERATOR(pg_catalog.=) ANY ('{r,p,v,m,f}'::pg_catalog."+
 		"\"char\"[]) AND pg_catalog.pg_table_is_visible(c.oid)",
@@ -412,10 +413,25 @@ func (d *Database) relations(ctx context.Context, byID map[uint32]*schema.Table)
 	}, idsOf(byID))
 }
 
-// sequence is the name of the sequence behind the identity column of t, as an SQL literal.
-func (d *Database) sequence(ctx context.Context, t *schema.Table) (name string, err error) {
-	err = d.conn.QueryRow(ctx, "SELECT pg_catalog.pg_get_serial_sequence($1, $2)", d.table(t), t.Locator).Scan(&name)
-	return name, explain(d.name, err)
+// sequence is what numbers the rows of a table.
+type sequence struct {
+	name          string // as an SQL literal
+	use, set, see bool   // whether this user may draw from it, set it, and look at it
+}
+
+// sequence is that behind the identity column of t; it is asked for once.
+func (d *Database) sequence(ctx context.Context, t *schema.Table) (s sequence, err error) {
+	table := d.table(t)
+	if s, known := d.sequences[table]; known {
+		return s, nil
+	}
+	err = d.conn.QueryRow(ctx, `SELECT s, pg_catalog.has_sequence_privilege(s, 'USAGE'),
+		pg_catalog.has_sequence_privilege(s, 'UPDATE'), pg_catalog.has_sequence_privilege(s, 'SELECT')
+		FROM pg_catalog.pg_get_serial_sequence($1, $2) s`, table, t.Locator).Scan(&s.name, &s.use, &s.set, &s.see)
+	if err == nil {
+		d.sequences[table] = s
+	}
+	return s, explain(d.name, err)
 }
 
 // relationName is the parent of a relation in SQL.

@@ -31,6 +31,7 @@ type Database struct {
 	types  map[string]string      // those that are not the database's own, in SQL, by what a column declares
 	shared map[*schema.Table]bool // tables that this user may not lock
 
+	sequences    map[string]sequence      // by table, in SQL
 	drawn        map[string][]engine.Span // numbers of transactions that were rolled back, by table
 	citextSchema string                   // where the type citext is, in SQL
 
@@ -93,7 +94,7 @@ func Open(ctx context.Context, database string, waits engine.Waits) (*Database, 
 		return nil, explain(name, err)
 	}
 	return &Database{conn: conn, config: config, name: name, waits: waits, names: map[*schema.Table]string{},
-		types: map[string]string{}, drawn: map[string][]engine.Span{},
+		types: map[string]string{}, drawn: map[string][]engine.Span{}, sequences: map[string]sequence{},
 		shared: map[*schema.Table]bool{}, folds: map[string]string{}}, nil
 }
 
@@ -280,14 +281,9 @@ func (d *Database) MayLoad(ctx context.Context, _, adds []*schema.Table) (denied
 		if err != nil {
 			return nil, err
 		}
-		may, err := d.one(ctx, "SELECT pg_catalog.has_sequence_privilege($1::pg_catalog.text, "+
-			"'USAGE')::pg_catalog.int4", sequence)
-		if err != nil {
-			return nil, err
-		}
-		if may == 0 {
+		if !sequence.use {
 			denied = append(denied, &engine.Denied{What: "number rows of " + t.Name,
-				Grant: fmt.Sprintf("GRANT USAGE ON SEQUENCE %s TO %s", sequence, quote(d.config.User))})
+				Grant: fmt.Sprintf("GRANT USAGE ON SEQUENCE %s TO %s", sequence.name, quote(d.config.User))})
 		}
 	}
 	return denied, nil

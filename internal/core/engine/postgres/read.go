@@ -283,7 +283,7 @@ func (d *Database) reserve(ctx context.Context, t *schema.Table, n, past int64) 
 			err := row.Scan(&s.First, &s.Count)
 			spans = append(spans, s)
 			return err
-		}, sequence, n)
+		}, sequence.name, n)
 	return spans, err
 }
 
@@ -306,17 +306,15 @@ func taken(spans []engine.Span, n, past int64) (all []engine.Span) {
 
 // pastRows sets a sequence behind past and the greatest number in the table, where rows came with numbers of their own.
 // A user who may only draw from it leaves it as it is.
-func (d *Database) pastRows(ctx context.Context, t *schema.Table, sequence string, past int64) error {
-	may, err := d.one(ctx, `SELECT (pg_catalog.has_sequence_privilege($1::pg_catalog.text, 'UPDATE') AND
-		pg_catalog.has_sequence_privilege($1::pg_catalog.text, 'SELECT'))::pg_catalog.int4`, sequence)
-	if err != nil || may == 0 {
-		return err
+func (d *Database) pastRows(ctx context.Context, t *schema.Table, s sequence, past int64) error {
+	if !s.set || !s.see {
+		return nil
 	}
 	return d.exec(ctx, fmt.Sprintf(`SELECT pg_catalog.setval($1::pg_catalog.regclass, m) FROM (
 		SELECT greatest(pg_catalog.max(%s)::pg_catalog.int8, CASE WHEN $2::pg_catalog.int8 OPERATOR(pg_catalog.>) 0 THEN
 		$2::pg_catalog.int8 END) AS m FROM %s) x WHERE m OPERATOR(pg_catalog.>=) (SELECT CASE WHEN is_called THEN
 		last_value OPERATOR(pg_catalog.+) 1 ELSE last_value END FROM %s)`,
-		quote(t.Locator), d.table(t), sequence), sequence, past)
+		quote(t.Locator), d.table(t), s.name), s.name, past)
 }
 
 // Orphans is an anti-join.

@@ -41,15 +41,14 @@ func (d *Database) Rights(ctx context.Context, user string, needs []engine.Need)
 		}
 		sequence := quote(here) + "." + quote(n.Table.Name+"_"+n.Table.Locator+"_seq")
 		if known {
-			var err error
-			if sequence, err = d.sequence(ctx, n.Table); err != nil {
+			numbers, err := d.sequence(ctx, n.Table)
+			if err != nil {
 				return nil, err
 			}
+			sequence = numbers.name
 		}
-		if sequence != "" {
-			asked[all.Add("sequence "+bare(sequence), "number rows", "GRANT USAGE ON SEQUENCE "+sequence+to, n.For)] =
-				call("has_sequence_privilege", user, sequence, "USAGE")
-		}
+		asked[all.Add("sequence "+bare(sequence), "number rows", "GRANT USAGE ON SEQUENCE "+sequence+to, n.For)] =
+			call("has_sequence_privilege", user, sequence, "USAGE")
 	}
 	var makes bool
 	err := d.conn.QueryRow(ctx, "SELECT "+call("has_schema_privilege", user, here, "CREATE")).Scan(&makes)

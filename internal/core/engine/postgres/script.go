@@ -140,8 +140,8 @@ func (s *script) Numbers(ctx context.Context, variable string, t *schema.Table, 
 		return nil, err
 	}
 	return []string{fmt.Sprintf(`SELECT setval(%s, greatest((SELECT max(%s) FROM %s), (SELECT CASE WHEN is_called `+
-		`THEN last_value ELSE last_value - 1 END FROM %s), 0) + %d) - %d AS %s \gset`, s.Text(sequence),
-		quote(t.Locator), s.db.table(t), sequence, n, n, variable)}, nil
+		`THEN last_value ELSE last_value - 1 END FROM %s), 0) + %d) - %d AS %s \gset`, s.Text(sequence.name),
+		quote(t.Locator), s.db.table(t), sequence.name, n, n, variable)}, nil
 }
 
 func (*script) Variable(name string) string { return ":" + name }

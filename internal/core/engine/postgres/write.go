@@ -59,17 +59,12 @@ func (t *tx) behind(ctx context.Context, table *schema.Table, n, past int64) ([]
 	if err != nil {
 		return nil, err
 	}
-	may, err := t.db.one(ctx, "SELECT pg_catalog.has_sequence_privilege($1::pg_catalog.text, "+
-		"'SELECT')::pg_catalog.int4", sequence)
-	if err != nil {
-		return nil, err
-	}
-	if may == 0 {
+	if !sequence.see {
 		return t.db.reserve(ctx, table, n, past)
 	}
 	last, err := t.db.one(ctx, fmt.Sprintf(`SELECT greatest((SELECT pg_catalog.max(%s)::pg_catalog.int8 FROM %s),
 		(SELECT CASE WHEN is_called THEN last_value ELSE last_value OPERATOR(pg_catalog.-) 1 END FROM %s), 0)`,
-		quote(table.Locator), t.db.table(table), sequence))
+		quote(table.Locator), t.db.table(table), sequence.name))
 	last = max(last, past)
 	for _, s := range t.given[table.Name] {
 		last = max(last, s.Last())
@@ -320,6 +315,7 @@ func (t *tx) Rollback() error {
 	if !t.rehearsal {
 		t.db.drawn = t.given // they are this program's, and serve the transaction that follows
 	}
+	clear(t.db.sequences) // some may be of tables that are taken back
 	_ = t.Settle() // what was sent is taken back
 	if t.db.conn.IsClosed() {
 		return nil

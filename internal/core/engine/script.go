@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"bytes"
 	"context"
 	"regexp"
 	"strings"
@@ -79,6 +80,19 @@ type Guard struct{ Unless, Says string }
 
 // QuoteText makes a literal of standard SQL: quotes are doubled.
 func QuoteText(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
+
+// AppendQuoted adds the literal that QuoteText makes.
+func AppendQuoted(b, text []byte) []byte {
+	b = append(b, '\'')
+	for {
+		quote := bytes.IndexByte(text, '\'')
+		if quote < 0 {
+			return append(append(b, text...), '\'')
+		}
+		b = append(append(b, text[:quote+1]...), '\'')
+		text = text[quote+1:]
+	}
+}
 
 var plainWord = regexp.MustCompile(`^[A-Za-z0-9_./:@=,+%-]+$`)
 

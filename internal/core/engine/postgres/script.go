@@ -1,7 +1,6 @@
 package postgres
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"maps"
@@ -73,10 +72,8 @@ func (*script) Column(name string) string { return quote(name) }
 func (*script) Text(text string) string { return string(appendLiteral(nil, []byte(text))) }
 
 func appendLiteral(b, text []byte) []byte {
-	if !bytes.ContainsFunc(text, func(r rune) bool { return r < ' ' || r == '\\' }) {
-		b = append(b, '\'')
-		b = append(b, bytes.ReplaceAll(text, []byte("'"), []byte("''"))...)
-		return append(b, '\'')
+	if !slices.ContainsFunc(text, func(c byte) bool { return c < ' ' || c == '\\' }) {
+		return engine.AppendQuoted(b, text)
 	}
 	b = append(b, "E'"...)
 	for _, c := range text {

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -43,18 +44,16 @@ func (*script) Column(name string) string { return quote(name) }
 func (*script) Text(text string) string { return string(appendLiteral(nil, []byte(text))) }
 
 func appendLiteral(b, text []byte) []byte {
-	control := func(r rune) bool { return r < ' ' }
-	if !bytes.ContainsFunc(text, control) {
-		b = append(b, '\'')
-		b = append(b, bytes.ReplaceAll(text, []byte("'"), []byte("''"))...)
-		return append(b, '\'')
+	control := func(c byte) bool { return c < ' ' }
+	if slices.IndexFunc(text, control) < 0 {
+		return engine.AppendQuoted(b, text)
 	}
 	b = append(b, '(')
 	for first := true; len(text) > 0; first = false {
 		if !first {
 			b = append(b, " || "...)
 		}
-		end := bytes.IndexFunc(text, control)
+		end := slices.IndexFunc(text, control)
 		switch {
 		case end == 0:
 			b = fmt.Appendf(b, "char(%d)", text[0])
@@ -98,7 +97,7 @@ func (k *codec) literal(b []byte, c *value.Column, i int) []byte {
 		if k.scale == 0 {
 			return appendInteger(b, c.Nums[i])
 		}
-		return appendReal(b, value.FixedToFloat(c.Nums[i], k.scale))
+		return appendFixed(b, c.Nums[i], k.scale)
 	case value.Float:
 		return appendReal(b, c.Float(i))
 	}
@@ -124,6 +123,19 @@ func appendInteger(b []byte, n int64) []byte {
 // exactDigits is the number of digits, and of places behind the point, up to which SQLite reads each decimal number as the
 // double that is nearest: the powers of ten that it takes for that are exact.
 const exactDigits = 15
+
+// appendFixed adds n / 10^scale as a double: by its own digits, where SQLite reads them as the nearest one.
+func appendFixed(b []byte, n int64, scale int) []byte {
+	const most = 1_000_000_000_000_000 // of exactDigits
+	if scale >= exactDigits || n >= most || n <= -most {
+		return appendReal(b, value.FixedToFloat(n, scale))
+	}
+	b = bytes.TrimRight(value.AppendFixed(b, n, scale), "0")
+	if b[len(b)-1] == '.' {
+		b = append(b, '0')
+	}
+	return b
+}
 
 // appendReal adds a double: in as few digits as tell it from others or, where these are many, by the function of the shell
 // that makes it of its parts (sqlite.org/floatingpoint.html).

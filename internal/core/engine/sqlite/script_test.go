@@ -87,14 +87,22 @@ func TestRealsComeBack(t *testing.T) {
 		assert.Equal(t, 2, n)
 		assert.Equal(t, f, math.Ldexp(float64(part), power))
 	}
-	for _, f := range []float64{0, 0.1, 123456789.123, 1e15, 5e-7, 123456789012345, -42, 7580.20267002817} {
-		err := d.each("SELECT "+string(appendReal(nil, f)), nil, func(s *sqlite.Stmt) error {
+	check := func(literal []byte, f float64) {
+		err := d.each("SELECT "+string(literal), nil, func(s *sqlite.Stmt) error {
 			got := s.ColumnFloat(0)
-			assert.Equal(t, math.Float64bits(f), math.Float64bits(got), strconv.FormatFloat(f, 'g', -1, 64))
+			assert.Equal(t, math.Float64bits(f), math.Float64bits(got), string(literal))
 			assert.Equal(t, sqlite.TypeFloat, s.ColumnType(0))
 			return nil
 		})
 		require.NoError(t, err)
+	}
+	for _, f := range []float64{0, 0.1, 123456789.123, 1e15, 5e-7, 123456789012345, -42, 7580.20267002817} {
+		check(appendReal(nil, f), f)
+	}
+	for _, n := range []int64{0, 1, -1, 10, 750, -1250, 999_999_999_999_999, 123_456_789_012_345, -100_000_000_000_000} {
+		for scale := 1; scale < exactDigits; scale++ {
+			check(appendFixed(nil, n, scale), value.FixedToFloat(n, scale))
+		}
 	}
 }
 

@@ -3,7 +3,6 @@ package sqlite
 import (
 	"fmt"
 	"math"
-	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"

@@ -24,7 +24,7 @@ func Each[T any](ctx context.Context, t Table, work func(*Chunk) T, keep func(*C
 	inner, stop := context.WithCancel(ctx)
 	defer stop()
 	workers := runtime.GOMAXPROCS(0)
-	todo, ordered := make(chan *part[T]), make(chan *part[T], 2*workers)
+	todo, ordered := make(chan *part[T], 2*workers), make(chan *part[T], 2*workers)
 	for range workers {
 		go func() {
 			for p := range todo {

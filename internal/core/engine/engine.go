@@ -373,5 +373,12 @@ type Truster interface {
 	Trust(ctx context.Context, tables []*schema.Table) error
 }
 
+// Keeper is a transaction whose database can keep rows that others refer to.
+type Keeper interface {
+	// Keeps reports whether the database is sure to refuse, with an OwnRowError, to remove rows that rows of child refer to
+	// by r, and can go on with the transaction then.
+	Keeps(ctx context.Context, child *schema.Table, r *schema.Relation) (bool, error)
+}
+
 // ErrBusy says that others use a table.
 var ErrBusy = errors.New("others use the table")

@@ -9,7 +9,10 @@ import (
 	"ladle/internal/core/schema"
 )
 
-var _ engine.Truster = (*tx)(nil)
+var (
+	_ engine.Truster = (*tx)(nil)
+	_ engine.Keeper  = (*tx)(nil)
+)
 
 // Trust has the server look up no parents of rows that are added to tables, which takes about a fifth of the time of
 // adding them: nobody else can remove parents, since their tables are locked. It does so where the server does it at all,
@@ -64,4 +67,15 @@ func (t *tx) follow(ctx context.Context, added *schema.Table) error {
 		return t.db.exec(ctx, "SET foreign_key_checks = 0")
 	}
 	return t.db.exec(ctx, "SET foreign_key_checks = 1")
+}
+
+// Keeps asks what a relation does when a parent goes: a statement that is refused is taken back by itself.
+func (t *tx) Keeps(ctx context.Context, child *schema.Table, r *schema.Relation) (bool, error) {
+	if err := t.ready(ctx); err != nil || !r.Enforced() || r.Name == "" {
+		return false, err
+	}
+	n, err := t.db.one(ctx, "SELECT count(*) FROM information_schema.referential_constraints WHERE constraint_schema = database() "+
+		"AND table_name = ? AND constraint_name = ? AND delete_rule IN ('NO ACTION', 'RESTRICT') AND @@foreign_key_checks",
+		child.Name, r.Name)
+	return n > 0, err
 }

@@ -22,7 +22,7 @@ func (u *undoing) do(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	standing := false
-	for _, short := range u.Chunks {
+	for _, short := range u.inOrder() {
 		stands, err := u.takeBack(ctx, short)
 		standing = standing || stands
 		u.tellOf("taking back", short.Rows)
@@ -42,6 +42,22 @@ func (u *undoing) do(ctx context.Context) (bool, error) {
 		return false, u.refuse(reason.Why{Kind: reason.RowsReferenced, Limit: u.report.Of.ID})
 	}
 	return true, nil
+}
+
+// inOrder puts the chunks into the order in which they are taken back: the last first, but rows that were added to a table one
+// after the other in the order in which they were, which is faster, where none of them can refer to another.
+func (u *undoing) inOrder() []*logbook.Chunk {
+	all := slices.Clone(u.Chunks)
+	for first, last := 0, 0; first < len(all); first = last {
+		c := all[first]
+		for last = first + 1; last < len(all) && all[last].Table == c.Table && all[last].What == c.What; last++ {
+		}
+		t := u.Schema.Table(c.Table)
+		if c.What == logbook.Added && !slices.ContainsFunc(t.Relations, func(r schema.Relation) bool { return r.ParentTable == t }) {
+			slices.Reverse(all[first:last])
+		}
+	}
+	return all
 }
 
 // collect notes the rows that the run added to tables of which it updated rows too: what it added and then completed is
@@ -79,7 +95,7 @@ func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool
 	if c.Equal() {
 		each = engine.Gathered(each)
 	}
-	free, err := u.unreferred(ctx, t, c)
+	free, err := u.free(ctx, t, c)
 	if err != nil {
 		return false, err
 	}
@@ -102,16 +118,23 @@ func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool
 	return standing, err
 }
 
-// unreferred reports whether it is plain, before they are looked at one by one, that no row refers to those of a chunk that
-// are a run of added ones. It is asked for all of them at once, since a server may pass over all rows that the transaction
-// has removed each time it is asked.
-func (u *undoing) unreferred(ctx context.Context, t *schema.Table, c *logbook.Chunk) (bool, error) {
-	if c.What != logbook.Added || !c.Run() {
+// free reports whether rows of a chunk may be removed without a look at which others refer to them: since that is added rows
+// which none refers to, or since the database keeps those that one does. It is asked for all of a chunk at once, since a
+// server may pass over all rows that the transaction has removed each time it is asked.
+func (u *undoing) free(ctx context.Context, t *schema.Table, c *logbook.Chunk) (bool, error) {
+	if c.What != logbook.Added {
 		return false, nil
 	}
 	rows := 0
 	for _, p := range u.Schema.PointingAt(t) {
-		if !slices.Equal(c.By, p.ParentColumns) || !p.Child.Indexed(p.Columns) || p.Child.Column(p.Columns[0]).Type.Kind != value.Int {
+		if keeps, err := u.keeps(ctx, p); keeps || err != nil {
+			if err != nil {
+				return false, err
+			}
+			continue
+		}
+		if !c.Run() || !slices.Equal(c.By, p.ParentColumns) || !p.Child.Indexed(p.Columns) ||
+			p.Child.Column(p.Columns[0]).Type.Kind != value.Int {
 			return false, nil
 		}
 		err := u.tx.Between(ctx, p.Child, p.Columns[0], c.First, c.First+c.Rows-1, p.Columns, func(b *value.Batch) error {
@@ -125,25 +148,49 @@ func (u *undoing) unreferred(ctx context.Context, t *schema.Table, c *logbook.Ch
 	return true, nil
 }
 
-// remove removes rows that the run added, but those that other rows refer to; free where it is known that none does.
+// keeps reports whether the database keeps rows that a relation refers to.
+func (u *undoing) keeps(ctx context.Context, p schema.Link) (keeps bool, err error) {
+	keeper, able := u.tx.(engine.Keeper)
+	if !able {
+		return false, nil
+	}
+	keeps, asked := u.keeping[p.Relation]
+	if !asked {
+		keeps, err = keeper.Keeps(ctx, p.Child, p.Relation)
+		u.keeping[p.Relation] = keeps
+	}
+	return keeps, err
+}
+
+// remove removes rows that the run added, but those that other rows refer to; free where these need not be looked for first.
 func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch, free bool) (standing bool,
 	err error) {
-	if !free {
-		standing, err = u.standing(ctx, t, c.By, keys)
-	}
-	if standing || err != nil {
-		for row := range keys.Len() { // what these refer to is not to blame as well
-			u.kept[t.Name+"\x00"+value.Identity(keys.Columns, row)] = true
+	if free {
+		var kept *engine.OwnRowError
+		refused := u.removeAll(ctx, t, c, keys)
+		if !errors.As(refused, &kept) {
+			return false, refused
 		}
-		return standing, err
+		if standing, err = u.standing(ctx, t, c.By, keys); !standing && err == nil {
+			err = refused
+		}
+	} else if standing, err = u.standing(ctx, t, c.By, keys); !standing && err == nil {
+		return false, u.removeAll(ctx, t, c, keys)
 	}
+	for row := range keys.Len() { // what these refer to is not to blame as well
+		u.kept[t.Name+"\x00"+value.Identity(keys.Columns, row)] = true
+	}
+	return standing, err
+}
+
+func (u *undoing) removeAll(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch) error {
 	n, err := u.tx.Remove(ctx, t, c.By, keys)
 	if err == nil && n != int64(keys.Len()) {
 		err = &engine.OwnRowError{Table: t.Name, What: "let rows go",
 			Why: fmt.Sprintf("of %d rows to be removed, it removed %d", keys.Len(), n)}
 	}
 	u.of(t.Name).Removed += n
-	return false, err
+	return err
 }
 
 // standing looks for rows that refer to those with the given keys.
@@ -168,10 +215,10 @@ func (u *undoing) standing(ctx context.Context, t *schema.Table, by []string, ke
 			func(b *value.Batch) error {
 				self := &value.Batch{Columns: b.Columns[len(p.Columns):]}
 				for row := range b.Len() {
+					found = true
 					if u.kept[p.Child.Name+"\x00"+value.Identity(self.Columns, row)] {
 						continue
 					}
-					found = true
 					if len(u.report.Problems) < mostProblems {
 						u.report.Problems = append(u.report.Problems,
 							fmt.Sprintf("%s %s refers to a row of %s: %s", p.Child.Name,

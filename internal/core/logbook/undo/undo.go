@@ -87,6 +87,7 @@ type undoing struct {
 	earlier *check.Earlier
 	added   map[*schema.Table]*logbook.KeySet // rows that the run added, where some of the same table are restored too
 	kept    map[string]bool                   // rows that can't be removed, by table and identity
+	keeping map[*schema.Relation]bool         // whether the database keeps rows that a relation refers to
 	change  func(changes.Record) error
 	told    func(phase string, done, of int64)
 	done    int64 // rows of the phase
@@ -233,7 +234,8 @@ func once(ctx context.Context, db engine.Database, s *schema.Schema, run *logboo
 	}()
 	b.DB = tx
 	u := &undoing{Book: b, tx: tx, begun: time.Now(), report: report, before: map[*schema.Table]check.Before{},
-		added: map[*schema.Table]*logbook.KeySet{}, kept: map[string]bool{}, change: to.change, told: to.told}
+		added: map[*schema.Table]*logbook.KeySet{}, kept: map[string]bool{},
+		keeping: map[*schema.Relation]bool{}, change: to.change, told: to.told}
 	b.Progress = func(rows int64) { u.tellOf("comparing", rows) }
 	if goOn, err := u.may(ctx); err != nil || !goOn {
 		return false, err

@@ -27,6 +27,7 @@ type sample struct {
 	rows    int
 	columns [][]uint64
 	blank   uint64 // the hash of an empty cell
+	most    []int  // what mostOf found, by column; 0 where it was not asked
 }
 
 // sampleSize is the number of rows by which a table of so many columns is judged.

@@ -91,11 +91,23 @@ func (s *sample) decides(hashes []uint64, first []int32, b, repeats int) (usual 
 			}
 		}
 	}
-	counts, all, most := map[[2]uint64]int{}, map[uint64]int{}, 0
 	usual = map[uint64]uint64{}
+	if against == 0 {
+		for row, at := range first {
+			if int(at) == row {
+				usual[hashes[row]] = others[row]
+			}
+		}
+	} else {
+		against = s.outvoted(hashes, first, others, usual)
+	}
+	return usual, against <= repeats/50 && float64(repeats)*(1-float64(s.mostOf(b))/float64(s.rows)) >= byChance
+}
+
+// outvoted fills usual with what most rows with a value of a column have of others, and counts those that have something else.
+func (s *sample) outvoted(hashes []uint64, first []int32, others []uint64, usual map[uint64]uint64) (against int) {
+	counts := map[[2]uint64]int{}
 	for row, at := range first {
-		all[others[row]]++
-		most = max(most, all[others[row]])
 		if at < 0 {
 			continue
 		}
@@ -105,13 +117,27 @@ func (s *sample) decides(hashes []uint64, first []int32, b, repeats int) (usual 
 			usual[pair[0]] = pair[1]
 		}
 	}
-	against = 0
 	for row, at := range first {
 		if at >= 0 && others[row] != usual[hashes[row]] {
 			against++
 		}
 	}
-	return usual, against <= repeats/50 && float64(repeats)*(1-float64(most)/float64(s.rows)) >= byChance
+	return against
+}
+
+// mostOf is the number of rows that have the most frequent value of column b.
+func (s *sample) mostOf(b int) int {
+	if s.most == nil {
+		s.most = make([]int, len(s.columns))
+	}
+	if s.most[b] == 0 {
+		counts := map[uint64]int{}
+		for _, h := range s.columns[b] {
+			counts[h]++
+			s.most[b] = max(s.most[b], counts[h])
+		}
+	}
+	return s.most[b]
 }
 
 // add follows the column through a pass.

@@ -155,7 +155,7 @@ func TestTheLogbookIsReadAndLeftOut(t *testing.T) {
 	everywhere(t, func(t *testing.T, on server) {
 		w, _ := loadedFleet(t, on)
 		list := w.run("runs", "--db", w.db)
-		assert.Regexp(t, `1 +20\d\d-\d\d-\d\d \d\d:\d\d:\d\d +\S+ +f.ladle.yaml +4 +1 +1 +[\d.]+ m?s +loaded`,
+		assert.Regexp(t, `1 +20\d\d-\d\d-\d\d \d\d:\d\d:\d\d +\S+ +f.ladle.yaml +5 +1 +1 +[\d.]+ m?s +loaded`,
 			list.stdout)
 		one := w.run("runs", "1", "--db", w.db).stdout
 		for _, part := range []string{"Run 1: f.ladle.yaml, loaded", "in.csv", "stays.csv", "vessel 3 + 1 - 1 = 3",

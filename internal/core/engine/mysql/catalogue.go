@@ -14,6 +14,7 @@ import (
 
 // Schema reads the tables of the connection's database.
 func (d *Database) Schema(ctx context.Context) (*schema.Schema, error) {
+	d.own.Forget()
 	s := &schema.Schema{Database: d.name}
 	err := d.each(ctx, `SELECT t.table_name, t.engine, coalesce(e.transactions, 'NO'), t.table_comment
 		FROM information_schema.tables t

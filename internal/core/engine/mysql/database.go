@@ -40,11 +40,12 @@ type Database struct {
 	rehearse bool             // the transaction will be rolled back
 	sent     map[string]int64 // the rows sent in this transaction, by table
 	working  bool             // a transaction is open
-	begun    time.Time        // when it was begun
-	foreseen []string         // the locks that queries of a person need besides
-	lacks    string           // what the connection lacks, "" when nothing
-	node     *node            // of a cluster; nil for a server by itself
-	spoilt   error            // why the transaction that is open was ended by the server
+	own      engine.OwnColumns
+	begun    time.Time // when it was begun
+	foreseen []string  // the locks that queries of a person need besides
+	lacks    string    // what the connection lacks, "" when nothing
+	node     *node     // of a cluster; nil for a server by itself
+	spoilt   error     // why the transaction that is open was ended by the server
 }
 
 var _ engine.Database = (*Database)(nil)
@@ -269,6 +270,7 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	if err := d.fit(ctx); err != nil {
 		return nil, err
 	}
+	d.own.Forget()
 	statements, err := engine.Missing(ctx, d, own, definition, addition)
 	if err != nil {
 		return nil, err
@@ -277,6 +279,9 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 		if err := d.exec(ctx, s); err != nil {
 			return nil, err
 		}
+	}
+	if statements != nil {
+		d.own.Forget()
 	}
 	clear(d.reserved)
 	d.rehearse = mode&engine.Rehearsal != 0

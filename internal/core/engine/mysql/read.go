@@ -7,15 +7,21 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ladle/internal/core/engine"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/text"
 	"ladle/internal/core/value"
 )
 
-// ColumnsOf asks the catalogue.
-func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
+// ColumnsOf asks the catalogue, once.
+func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) ([]string, error) {
+	return d.own.Of(t, func() ([]string, error) { return d.columnsOf(ctx, t) })
+}
+
+func (d *Database) columnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
 	err = d.each(ctx, "SELECT column_name FROM information_schema.columns WHERE table_schema = database() AND "+
 		"table_name = ?", func(row *sql.Rows) error {
 		var name string
@@ -105,9 +111,12 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 	}, func(to *value.Column, column int, cell []byte) { read(to, kinds[column], cell) }, sink)
 }
 
-// Probe puts the keys into a temporary table with the same types and collations, and joins it.
+// Probe puts the keys into a temporary table with the same types and collations, and joins it, unless they are few.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
+	if condition := few(t, by, keys); condition != "" {
+		return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s", quoted(columns), quote(t.Name), condition))
+	}
 	if err := d.stage(ctx, wanted, t, by, keys); err != nil {
 		return d.explain(err)
 	}
@@ -117,6 +126,36 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 	}
 	return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s w STRAIGHT_JOIN %s ON %s ORDER BY w.n",
 		strings.Join(selected, ", "), wanted, quote(t.Name), on(t, by)))
+}
+
+// few is the condition for rows with one of a few keys that are whole numbers and plain texts; "" for other keys.
+func few(t *schema.Table, by []string, keys *value.Batch) string {
+	const most = 16
+	if keys.Len() == 0 || keys.Len() > most {
+		return ""
+	}
+	kinds := engine.Types(t, by)
+	all := make([]string, keys.Len())
+	for row := range all {
+		same := make([]string, len(by))
+		for i, name := range by {
+			c := &keys.Columns[i]
+			literal := ""
+			switch {
+			case c.States[row] != value.Given || c.Kind != kinds[i].Kind:
+			case c.Kind == value.Int:
+				literal = strconv.FormatInt(c.Nums[row], 10)
+			case kinds[i].IsPlainText() && text.Plain(c.Bytes(row)):
+				literal = string(appendLiteral(nil, c.Bytes(row)))
+			}
+			if literal == "" {
+				return ""
+			}
+			same[i] = quote(name) + " = " + literal
+		}
+		all[row] = "(" + strings.Join(same, " AND ") + ")"
+	}
+	return strings.Join(all, " OR ")
 }
 
 // The temporary tables in which rows wait: keys that are looked up, and rows that are updated.

@@ -331,6 +331,7 @@ func (t *tx) Rollback() error {
 		return nil
 	}
 	t.over = true
+	t.db.own.Forget()
 	_ = t.Settle() // what was sent is taken back
 	ctx, stop := engine.Ending(t.begun)
 	defer stop()

@@ -45,6 +45,7 @@ func (d *Database) schema(ctx context.Context) (*schema.Schema, error) {
 	clear(d.shared)
 	clear(d.types)
 	clear(d.sequences)
+	d.own.Forget()
 	visible := map[uint32]bool{}
 	err := d.each(ctx, "SELECT c.oid FROM pg_catalog.pg_class c WHERE c.relkind OPERATOR(pg_catalog.=) ANY ('{r,p,v,m,f}'::pg_catalog."+
 		"\"char\"[]) AND pg_catalog.pg_table_is_visible(c.oid)",

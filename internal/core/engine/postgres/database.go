@@ -31,7 +31,8 @@ type Database struct {
 	types  map[string]string      // those that are not the database's own, in SQL, by what a column declares
 	shared map[*schema.Table]bool // tables that this user may not lock
 
-	sequences    map[string]sequence      // by table, in SQL
+	sequences    map[string]sequence // by table, in SQL
+	own          engine.OwnColumns
 	drawn        map[string][]engine.Span // numbers of transactions that were rolled back, by table
 	citextSchema string                   // where the type citext is, in SQL
 
@@ -190,9 +191,13 @@ func (d *Database) Begin(ctx context.Context, work, own []*schema.Table, mode en
 	t := &tx{Pipe: engine.NewPipe(d, d.judge), db: d, begun: ctx, rehearsal: mode&engine.Rehearsal != 0,
 		careful: mode&engine.Careful != 0, numbered: map[*schema.Table]bool{},
 		given: map[string][]engine.Span{}, checks: map[*schema.Table][]tableCheck{}}
+	d.own.Forget()
 	statements, err := engine.Missing(ctx, d, own, definition, d.addition)
 	if err != nil {
 		return nil, errors.Join(err, t.Rollback())
+	}
+	if statements != nil {
+		d.own.Forget()
 	}
 	for _, s := range append(statements, "SET CONSTRAINTS ALL IMMEDIATE") {
 		if err := d.exec(ctx, s); err != nil {

@@ -18,8 +18,12 @@ func (d *Database) one(ctx context.Context, query string, arguments ...any) (n i
 	return n, explain(d.name, err)
 }
 
-// ColumnsOf asks the catalogue.
-func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
+// ColumnsOf asks the catalogue, once.
+func (d *Database) ColumnsOf(ctx context.Context, t *schema.Table) ([]string, error) {
+	return d.own.Of(t, func() ([]string, error) { return d.columnsOf(ctx, t) })
+}
+
+func (d *Database) columnsOf(ctx context.Context, t *schema.Table) (names []string, err error) {
 	err = d.each(ctx, "SELECT attname FROM pg_catalog.pg_attribute WHERE attrelid OPERATOR(pg_catalog.=) "+
 		"pg_catalog.to_regclass($1)::pg_catalog.oid AND attnum OPERATOR(pg_catalog.>) 0::pg_catalog.int2 AND NOT "+
 		"attisdropped",

@@ -316,7 +316,8 @@ func (t *tx) Rollback() error {
 		t.db.drawn = t.given // they are this program's, and serve the transaction that follows
 	}
 	clear(t.db.sequences) // some may be of tables that are taken back
-	_ = t.Settle()        // what was sent is taken back
+	t.db.own.Forget()
+	_ = t.Settle() // what was sent is taken back
 	if t.db.conn.IsClosed() {
 		return nil
 	}

@@ -118,9 +118,9 @@ func (u *undoing) takeBack(ctx context.Context, c *logbook.Chunk) (standing bool
 	return standing, err
 }
 
-// free reports whether rows of a chunk may be removed without a look at which others refer to them: since that is added rows
-// which none refers to, or since the database keeps those that one does. It is asked for all of a chunk at once, since a
-// server may pass over all rows that the transaction has removed each time it is asked.
+// free reports whether the rows of a chunk may be removed without a look at what refers to each: they are added rows that
+// nothing refers to, or the database keeps those that something does. All of a chunk is asked about at once, since a server may
+// pass over all rows that the transaction has removed each time it is asked.
 func (u *undoing) free(ctx context.Context, t *schema.Table, c *logbook.Chunk) (bool, error) {
 	if c.What != logbook.Added {
 		return false, nil
@@ -166,9 +166,8 @@ func (u *undoing) keeps(ctx context.Context, p schema.Link) (keeps bool, err err
 func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch, free bool) (standing bool,
 	err error) {
 	if free {
-		var kept *engine.OwnRowError
 		refused := u.removeAll(ctx, t, c, keys)
-		if !errors.As(refused, &kept) {
+		if !errors.As(refused, new(*engine.OwnRowError)) {
 			return false, refused
 		}
 		if standing, err = u.standing(ctx, t, c.By, keys); !standing && err == nil {
@@ -183,6 +182,7 @@ func (u *undoing) remove(ctx context.Context, t *schema.Table, c *logbook.Chunk,
 	return standing, err
 }
 
+// removeAll removes rows; it is an OwnRowError where one of them stays.
 func (u *undoing) removeAll(ctx context.Context, t *schema.Table, c *logbook.Chunk, keys *value.Batch) error {
 	n, err := u.tx.Remove(ctx, t, c.By, keys)
 	if err == nil && n != int64(keys.Len()) {

@@ -184,9 +184,15 @@ func (s *inColumns) compute(c *cleaner, x *step) {
 		return
 	}
 	x.begin(column.form(), c.block.Rows)
+	plainly := column.rule.isPlain() && column.form() == formula.Number
 	for row, state := range made.States[:c.block.Rows] {
 		switch {
 		case state == formula.Alone:
+			if n, ok := x.formula.Quotient(row, column.rule.Round); ok && plainly && column.rule.Rounded {
+				x.cells.Numbers[row] = n
+				x.note(row, deeds(0).with(Rounded))
+				continue
+			}
 			s.computeAlone(c, x, row)
 		case !x.ruled:
 			x.cells.Take(row, made)
@@ -194,7 +200,7 @@ func (s *inColumns) compute(c *cleaner, x *step) {
 			x.cells.States[row] = formula.Alone
 		case state == formula.Blank && column.last == nil:
 			x.cells.States[row] = formula.Blank
-		case state == formula.Given && made.Kind == formula.Number && column.rule.isPlain() && column.form() == formula.Number:
+		case state == formula.Given && made.Kind == formula.Number && plainly:
 			var did deeds
 			x.cells.Numbers[row], did = column.rule.rounded(made.Numbers[row])
 			x.note(row, did)

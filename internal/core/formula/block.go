@@ -46,6 +46,20 @@ func (b *Block) Run(rows int) *Vector {
 	return b.formula.result.together(b)
 }
 
+// Quotient is what Run did not compute for a row since the formula is a division that does not come out even: the quotient,
+// rounded to digits behind the point, halves away from zero. It is false where that is not so, or not plain.
+func (b *Block) Quotient(row, places int) (Scaled, bool) {
+	if !b.formula.divides || places < 0 {
+		return Scaled{}, false
+	}
+	arguments := b.parts[len(b.parts)-1].arguments
+	x, y := arguments[0], arguments[1]
+	if x.States[row] != Given || y.States[row] != Given {
+		return Scaled{}, false
+	}
+	return x.Numbers[row].overRounded(y.Numbers[row], places)
+}
+
 // told is what the block was told of, if it was: else each row says that it is not known.
 func (b *Block) told(p Provenance, kind Kind) *Vector {
 	if v := b.asked[p]; v != nil {

@@ -44,6 +44,8 @@ type Formula struct {
 	result node
 	calls  int // of operators and functions
 	parts  int // that need memory in a Block
+
+	divides bool // it is a division, whose part is the last one
 }
 
 // Kind is that of the result; Any when it is always blank.
@@ -71,6 +73,8 @@ func Compile(text string, columns []Column) (*Formula, error) {
 	}
 	f := &Formula{text: text}
 	b := &builder{formula: f, columns: columns, source: []rune(text)}
+	quotient, binary := tree.Node.(*ast.BinaryNode)
+	f.divides = binary && quotient.Operator == "/"
 	if f.result, f.kind, err = b.build(tree.Node); err != nil {
 		return nil, err
 	}

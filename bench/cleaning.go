@@ -175,30 +175,31 @@ func eachCleaning() error {
 // left as it is; and what a formula takes for a line by itself, as for a row of a workbook.
 func eachInColumns(folder string) error {
 	for _, c := range []struct {
-		name, rule, formula, cell string // with three digits of the line, or six
-		made                      value.Type
-		bar                       string
+		name, rule, computed, cell string // with three digits of the line, or six
+		made                       value.Type
+		bar                        string
 	}{
 		{"number", `{number: "1234.5"}`, "", "4%03d.25", fourPlaces, "-"},
 		{"round", `{number: "1234.5", round: 1}`, "", "4%03d.25", fourPlaces, "150"},
 		{"pattern", `{clean: {regex: '^(\d+)-(\d+)$', becomes: $2/$1}}`, "", "0555-0%06d", value.Type{Length: 20}, "150"},
-		{"formula_text", "{}", `upper(trim(cell))`, " n%03d", value.Type{Length: 20}, "150"},
-		{"formula_join", "{}", `join("-", "PM", cell)`, "0%03d", value.Type{Length: 20}, "150"},
-		{"formula_number", `{number: "1234.5"}`, "cell * 1.19 + 5", "4%03d.25", fourPlaces, "150"},
-		{"formula_round", `{number: "1234.5"}`, "round(cell / 3, 2)", "4%03d.25", fourPlaces, "150"},
-		{"formula_choose", `{number: "1234.5"}`, `choose(cell > 4500, "large", "small")`, "4%03d.25", value.Type{Length: 20}, "150"},
-		{"formula_date", "{date: yyyy-MM-dd}", `days_between("2026-01-01", cell)`, "2%03d-03-14", value.Type{Kind: value.Int}, "150"},
+		{"formula_text", "{}", `{formula: 'upper(trim(cell))'}`, " n%03d", value.Type{Length: 20}, "150"},
+		{"formula_join", "{}", `{formula: 'join("-", "PM", cell)'}`, "0%03d", value.Type{Length: 20}, "150"},
+		{"formula_number", `{number: "1234.5"}`, `{formula: 'cell * 1.19 + 5'}`, "4%03d.25", fourPlaces, "150"},
+		{"formula_round", `{number: "1234.5"}`, `{formula: 'round(cell / 3, 2)'}`, "4%03d.25", fourPlaces, "150"},
+		{"formula_quotient", `{number: "1234.5"}`, "{formula: cell / 3, round: 2}", "4%03d.25", fourPlaces, "150"},
+		{"formula_choose", `{number: "1234.5"}`, `{formula: 'choose(cell > 4500, "large", "small")'}`, "4%03d.25", value.Type{Length: 20}, "150"},
+		{"formula_date", "{date: yyyy-MM-dd}", `{formula: 'days_between("2026-01-01", cell)'}`, "2%03d-03-14", value.Type{Kind: value.Int}, "150"},
 	} {
 		rules := "columns: {Cell: " + c.rule + "}"
-		if c.formula != "" {
-			rules += ", new_columns: {made: {formula: '" + c.formula + "'}}"
+		if c.computed != "" {
+			rules += ", new_columns: {made: " + c.computed + "}"
 		}
 		line, nothing, err := inColumns(folder, rules, c.cell, c.made)
 		if err != nil {
 			return fmt.Errorf("%s: %w", c.name, err)
 		}
 		fmt.Printf("figure clean_%s_in_columns %.1f ns/cell (bar %s), %.1f ns/line with reading and spooling\n", c.name, line-nothing, c.bar, line)
-		if c.formula == "" {
+		if c.computed == "" {
 			continue
 		}
 		if err := oneCleaning(c.name+"_alone", rules, fmt.Sprintf(c.cell, 101)); err != nil {

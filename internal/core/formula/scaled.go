@@ -115,7 +115,7 @@ func (s Scaled) times(o Scaled) (Scaled, bool) {
 
 // over is the quotient, where it comes out even.
 func (s Scaled) over(o Scaled) (Scaled, bool) {
-	ok := o.Units != 0
+	ok := o.Units != 0 && s.size()%notDecimal(o.size()) == 0
 	for ok && (s.Places < o.Places || s.Units%o.Units != 0) {
 		if ok = s.Places < mostPlaces; ok {
 			s, ok = s.finer(s.Places + 1)
@@ -125,6 +125,15 @@ func (s Scaled) over(o Scaled) (Scaled, bool) {
 		return Scaled{}, false
 	}
 	return Scaled{s.Units / o.Units, s.Places - o.Places}, true
+}
+
+// notDecimal is n, which isn't zero, without its factors 2 and 5: only what it divides comes out even over n.
+func notDecimal(n uint64) uint64 {
+	n >>= bits.TrailingZeros64(n)
+	for n%5 == 0 {
+		n /= 5
+	}
+	return n
 }
 
 // overRounded is the quotient rounded to digits behind the point, halves away from zero: of what does not come out even, all

@@ -27,7 +27,7 @@ func TestTypesOfServers(t *testing.T) {
 		refused []column // stored is the reason
 	}{
 		"postgres": {postgresSchema{}, "CREATE TYPE side AS ENUM ('port', 'starboard'); CREATE DOMAIN tons AS " +
-			"numeric(8,1) CHECK (VALUE >= 0);", []column{
+			"numeric(8,1) CHECK (VALUE >= 0); CREATE DOMAIN weighed AS tons NOT NULL; CREATE DOMAIN loaded AS weighed;", []column{
 			{"smallint", "-32768", "-32768"}, {"numeric", "12345678901234567890.12345", "12345678901234567890.12345"},
 			{"numeric(20,2)", "123456789012345678.9", "123456789012345678.9"}, {"real", "0.1", "0.1"},
 			{"double precision", "1234567.25", "1234567.25"},
@@ -39,7 +39,7 @@ func TestTypesOfServers(t *testing.T) {
 			{"side", "port", "port"},
 			{"interval", "-130:15:00.5", "-130:15:00.5"}, {"double precision", "NaN", "NaN"},
 			{"real", "-Infinity", "-Infinity"}, {"double precision", "1.5e300", "1.5e+300"},
-			{"tons", "12.5", "12.5"}, {"citext", `back\slash	tab`, `back\slash	tab`},
+			{"tons", "12.5", "12.5"}, {"loaded", "0.5", "0.5"}, {"citext", `back\slash	tab`, `back\slash	tab`},
 		}, []column{
 			{"smallint", "32768", "is not between -32768 and 32767"}, {"numeric(4,1)", "1.25", "would be rounded"},
 			{"timestamptz", "2026-03-31 10:00", "has no time zone"},
@@ -48,7 +48,8 @@ func TestTypesOfServers(t *testing.T) {
 			{"date", "infinity", "is not a date"}, {"date", "today", "is not a date"},
 			{"side", "aft", "is not one of port, starboard"}, {"jsonb", "{", "is not JSON"},
 			{"char(2)", "N123", "is longer than the 2 characters"},
-			{"tons", "-1", "value for domain tons violates check constraint"}, {"int4range", "[1,2)",
+			{"tons", "-1", "value for domain tons violates check constraint"},
+			{"loaded", "1.25", "would be rounded"}, {"int4range", "[1,2)",
 				"ladle does not support its type"},
 		}},
 		"mysql": {mysqlDatabase{}, "", []column{

@@ -111,10 +111,10 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 	}, func(to *value.Column, column int, cell []byte) { read(to, kinds[column], cell) }, sink)
 }
 
-// Probe puts the keys into a temporary table with the same types and collations, and joins it, unless they are few.
+// Probe puts the keys into a temporary table with the same types and collations, and joins it, unless there is just one.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
-	if condition := few(t, by, keys); condition != "" {
+	if condition := only(t, by, keys); condition != "" {
 		return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s", quoted(columns), quote(t.Name), condition))
 	}
 	if err := d.stage(ctx, wanted, t, by, keys); err != nil {
@@ -128,34 +128,27 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 		strings.Join(selected, ", "), wanted, quote(t.Name), on(t, by)))
 }
 
-// few is the condition for rows with one of a few keys that are whole numbers and plain texts; "" for other keys.
-func few(t *schema.Table, by []string, keys *value.Batch) string {
-	const most = 16
-	if keys.Len() == 0 || keys.Len() > most {
+// only is the condition for rows with the only one of the keys, where that is whole numbers and plain texts; "" for other keys.
+func only(t *schema.Table, by []string, keys *value.Batch) string {
+	if keys.Len() != 1 {
 		return ""
 	}
 	kinds := engine.Types(t, by)
-	all := make([]string, keys.Len())
-	for row := range all {
-		same := make([]string, len(by))
-		for i, name := range by {
-			c := &keys.Columns[i]
-			literal := ""
-			switch {
-			case c.States[row] != value.Given || c.Kind != kinds[i].Kind:
-			case c.Kind == value.Int:
-				literal = strconv.FormatInt(c.Nums[row], 10)
-			case kinds[i].IsPlainText() && text.Plain(c.Bytes(row)):
-				literal = string(appendLiteral(nil, c.Bytes(row)))
-			}
-			if literal == "" {
-				return ""
-			}
-			same[i] = quote(name) + " = " + literal
+	same := make([]string, len(by))
+	for i, name := range by {
+		c := &keys.Columns[i]
+		switch {
+		case c.States[0] != value.Given || c.Kind != kinds[i].Kind:
+			return ""
+		case c.Kind == value.Int:
+			same[i] = quote(name) + " = " + strconv.FormatInt(c.Nums[0], 10)
+		case kinds[i].IsPlainText() && text.Plain(c.Bytes(0)):
+			same[i] = quote(name) + " = " + string(appendLiteral(nil, c.Bytes(0)))
+		default:
+			return ""
 		}
-		all[row] = "(" + strings.Join(same, " AND ") + ")"
 	}
-	return strings.Join(all, " OR ")
+	return strings.Join(same, " AND ")
 }
 
 // The temporary tables in which rows wait: keys that are looked up, and rows that are updated.

@@ -110,6 +110,27 @@ func TestWhatBecameOfARun(t *testing.T) {
 	})
 }
 
+// TestUndoTakesNoRowThatTheRunDidNotAdd: whatever the database does with rows whose parent goes, those that came since stand in
+// the way.
+func TestUndoTakesNoRowThatTheRunDidNotAdd(t *testing.T) {
+	everywhere(t, func(t *testing.T, on server) {
+		for _, rule := range []string{"CASCADE", "SET NULL", "NO ACTION"} {
+			w := newWorld(t, on, "CREATE TABLE berth (id ID, code VARCHAR(8) NOT NULL UNIQUE);"+
+				"CREATE TABLE mooring (id ID, berth_id INTEGER, FOREIGN KEY (berth_id) REFERENCES berth (id) ON DELETE "+rule+");")
+			w.write("in.csv", "C\nN1\nN2\n")
+			w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {berth: {from: in, columns: {code: C}}}\n")
+			_, out := w.load("load")
+			require.Equal(t, 0, out.status, out.stdout)
+			w.do("INSERT INTO mooring (berth_id) SELECT id FROM berth WHERE code = 'N2'")
+			now := w.dump()
+			out = w.run("undo", "1", "--db", w.db, "--yes")
+			assert.Equal(t, 1, out.status, rule)
+			assert.Contains(t, out.stdout, "mooring id 1 refers to a row of berth: berth_id 2", rule)
+			assert.Equal(t, now, w.dump(), rule)
+		}
+	})
+}
+
 // TestAnOlderLogbookIsContinued: tables of format 1, which have no column for it, are read, written to, and their runs
 // are taken back.
 func TestAnOlderLogbookIsContinued(t *testing.T) {

@@ -104,6 +104,17 @@ var oddStatements = map[string][]string{
 	},
 }
 
+// TestDomainsTakeNoNullFromThoseBelow: a domain over one that takes no NULL takes none either.
+func TestDomainsTakeNoNullFromThoseBelow(t *testing.T) {
+	w := newWorld(t, postgresSchema{}, "CREATE DOMAIN weighed AS numeric(8,1) NOT NULL; CREATE DOMAIN loaded AS weighed; "+
+		"CREATE TABLE cargo (id integer PRIMARY KEY, tons loaded);")
+	w.write("in.csv", "I,T\n1,0.5\n2,\n")
+	w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables: {cargo: {from: in, key: id, columns: {id: I, tons: T}}}\n")
+	_, out := w.load("try")
+	assert.Equal(t, 1, out.status, out.stdout)
+	assert.Contains(t, out.stdout, "T is blank, but cargo.tons is NOT NULL")
+}
+
 // TestOddCatalogues: whatever stands in the catalogue of a server, no command ends with a fault of its own.
 func TestOddCatalogues(t *testing.T) {
 	for kind, statements := range oddStatements {

@@ -114,7 +114,7 @@ func (d *Database) stream(ctx context.Context, t *schema.Table, columns []string
 // Probe puts the keys into a temporary table with the same types and collations, and joins it, unless there is just one.
 func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys *value.Batch, columns []string,
 	sink func(*value.Batch) error) error {
-	if condition := only(t, by, keys); condition != "" {
+	if condition := single(t, by, keys); condition != "" {
 		return d.stream(ctx, t, columns, sink, fmt.Sprintf("SELECT %s FROM %s WHERE %s", quoted(columns), quote(t.Name), condition))
 	}
 	if err := d.stage(ctx, wanted, t, by, keys); err != nil {
@@ -128,8 +128,8 @@ func (d *Database) Probe(ctx context.Context, t *schema.Table, by []string, keys
 		strings.Join(selected, ", "), wanted, quote(t.Name), on(t, by)))
 }
 
-// only is the condition for rows with the only one of the keys, where that is whole numbers and plain texts; "" for other keys.
-func only(t *schema.Table, by []string, keys *value.Batch) string {
+// single is the condition for rows with the one key that is looked for, made of whole numbers and plain texts; "" for other keys.
+func single(t *schema.Table, by []string, keys *value.Batch) string {
 	if keys.Len() != 1 {
 		return ""
 	}

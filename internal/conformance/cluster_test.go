@@ -62,6 +62,10 @@ func newCluster(t *testing.T) *cluster {
 		c.hosts = append(c.hosts, u.Host)
 	}
 	c.name = c.db[strings.LastIndex(c.db, "/")+1:]
+	for node := range c.hosts { // which hears of the database after the first one has made it
+		db := c.open(node)
+		require.Eventually(t, func() bool { return db.Ping() == nil }, time.Minute, 5*time.Millisecond, "node %d", node+1)
+	}
 	c.steps(len(c.hosts))
 	t.Cleanup(func() { c.steps(1) })
 	c.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: v.csv}}\ntables: {vessel: {from: in, columns: {reg: R, name: N, "+

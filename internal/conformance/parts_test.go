@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -190,15 +191,15 @@ func TestChaosParts(t *testing.T) {
 				stop.Stop()
 				status = x.ProcessState.ExitCode()
 				require.Contains(t, []int{-1, 4, 6, 130}, status, said.String())
-				parts := c.parts()
+				parts, number := c.parts()
 				c.seen[fmt.Sprintf("status %d, parts in: %t", status, parts > 0)]++
 				if status == 130 { // also where it was to go on, and did not yet
 					assert.Equal(t, in, parts, "it says that nothing was changed: %s", said.String())
 				}
 				if in = parts; parts > 0 {
-					r := c.w.run("verify", "1", "--db", c.w.db)
+					r := c.w.run("verify", number, "--db", c.w.db)
 					require.Equal(t, 0, r.status, "what is in is what the logbook says: %s%s", r.stdout, r.stderr)
-					more = []string{"--go-on", "1"}
+					more = []string{"--go-on", number}
 				} else {
 					require.Equal(t, c.before, c.content())
 				}
@@ -210,21 +211,26 @@ func TestChaosParts(t *testing.T) {
 	})
 }
 
-// parts is the number of parts that are committed of the first run, once no session of a killed program is at work.
-func (c *chaos) parts() (n int) {
+// parts is the number of parts that are committed of the first run, and the number of that, once no session of a killed program
+// is at work. The database may have counted a run of which no part was committed.
+func (c *chaos) parts() (n int, run string) {
 	c.Helper()
 	for last := -1; last != n; time.Sleep(50 * time.Millisecond) {
 		r := c.w.run("runs", "--db", c.w.db, "--json")
 		require.Equal(c, 0, r.status, r.stderr)
 		var doc struct {
-			Entries []struct{ Parts struct{ Number int } }
+			Entries []struct {
+				Run   int
+				Parts struct{ Number int }
+			}
 		}
 		require.NoError(c, json.Unmarshal([]byte(r.stdout), &doc))
 		if last = n; len(doc.Entries) > 0 {
-			n = doc.Entries[len(doc.Entries)-1].Parts.Number
+			first := doc.Entries[len(doc.Entries)-1]
+			n, run = first.Parts.Number, strconv.Itoa(first.Run)
 		}
 	}
-	return n
+	return n, run
 }
 
 // TestPartsWithRowsThatOnlyTheDatabaseRejects: a row that a part brings is rejected, so what is left is judged anew, with

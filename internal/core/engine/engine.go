@@ -145,7 +145,8 @@ type Reader interface {
 		sink func(*value.Batch) error) error
 
 	// Fold gives, for values of a text column, the forms that are the same exactly where the column's collation
-	// holds the values equal. It may give the column that it got.
+	// holds the values equal. It may give the column that it got. It never asks on the connection of the other methods: it
+	// can be called at any time, and by several goroutines at once.
 	Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error)
 
 	// Orphans counts the rows of t that refer to nothing by a relation; rows with a NULL in it point nowhere.

@@ -9,7 +9,7 @@ import (
 )
 
 // Pipe lets the server work on one batch while the next is made ready: one piece of work is under way at a time, and
-// every method of a Reader waits for it. The Reader is not embedded, so that none of its methods can go past that.
+// every method of a Reader but Fold waits for it. The Reader is not embedded, so that none of its methods can go past that.
 type Pipe struct {
 	reader  Reader
 	judge   func(error) error // what the error of a piece of work means
@@ -48,7 +48,7 @@ func (p *Pipe) Settle() error {
 }
 
 // Ahead starts to read what will be needed: work asks the Reader, which is its own until it is back. What Ahead returns waits
-// for that, as every other method does; meanwhile, the caller may do all that asks nothing of the database.
+// for that, as every other method but Fold does; meanwhile, the caller may do all that asks nothing else of the database.
 func (p *Pipe) Ahead(work func(Reader) error) (wait func() error) {
 	done, err := make(chan struct{}), error(nil)
 	failed := p.Send(func() error {
@@ -75,7 +75,7 @@ func Ahead(db Reader, work func(Reader) error) (wait func() error) {
 	return func() error { return work(db) }
 }
 
-// What follows are the methods of the Reader once nothing is under way.
+// What follows are the methods of the Reader; all but Fold wait until nothing is under way.
 
 // ColumnsOf is that of the Reader.
 func (p *Pipe) ColumnsOf(ctx context.Context, t *schema.Table) ([]string, error) {
@@ -136,11 +136,8 @@ func (p *Pipe) Probe(ctx context.Context, t *schema.Table, by []string, keys *va
 	return p.reader.Probe(ctx, t, by, keys, columns, sink)
 }
 
-// Fold is that of the Reader.
+// Fold is that of the Reader, which waits for nothing.
 func (p *Pipe) Fold(ctx context.Context, c *schema.Column, values *value.Column) (*value.Column, error) {
-	if err := p.Settle(); err != nil {
-		return nil, err
-	}
 	return p.reader.Fold(ctx, c, values)
 }
 

@@ -115,16 +115,18 @@ func (s *Step) answer(rowState int64, keys *match, first *verdictBatch, line int
 		return secondOf(first, line), nil
 	}
 	a, err := keys.next(rowState)
-	return lineAnswer{answer: a, verdict: s.verdictOf(a.outcome)}, err
+	return lineAnswer{answer: a, verdict: s.verdictOf(a)}, err
 }
 
-// verdictOf is the verdict that follows from an outcome.
-func (s *Step) verdictOf(o outcome) Verdict {
-	switch {
+// verdictOf is the verdict that follows from an answer.
+func (s *Step) verdictOf(a answer) Verdict {
+	switch o := a.outcome; {
 	case o == isNew && s.Policy.NotThere == ladlefile.AddNotThere:
 		return Added
 	case o == isNew && s.Policy.NotThere == ladlefile.LeaveOutNotThere:
 		return LeftOut
+	case o == isThere && s.Compares() && a.same:
+		return s.untouched(existingRow{})
 	case o == isThere && s.Compares():
 		return Updated
 	case o == isThere:

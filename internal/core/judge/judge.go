@@ -100,7 +100,7 @@ func (r *round) prepare(p *plan.Step) *Step {
 		s.first = r.stepOf(p.First)
 		s.Problems, r.carried[p.Number] = r.carried[p.Number], nil
 	} else if len(p.Key) > 0 {
-		r.keyIndex(p)
+		r.readContents(s, r.keyIndex(p))
 	}
 	return s
 }
@@ -114,7 +114,12 @@ func (r *round) step(ctx context.Context, s *Step) error {
 	}
 	keys := r.newMatch(s)
 	defer keys.close()
-	if err := r.resolve(ctx, s, keys); err != nil {
+	filled := r.fillAhead(ctx, keys)
+	err := r.resolve(ctx, s, keys)
+	if failed := filled(); err == nil {
+		err = failed
+	}
+	if err != nil {
 		return err
 	}
 	if err := r.match(ctx, keys); err != nil {

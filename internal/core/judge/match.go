@@ -3,35 +3,36 @@ package judge
 import (
 	"context"
 	"errors"
-	"hash/maphash"
 	"runtime"
 	"slices"
 	"sync"
 
+	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/reason"
 	"ladle/internal/core/spool"
-	"ladle/internal/core/value"
 )
 
 // match holds the keys of a step's lines against each other and against the rows that are there, part by part.
 type match struct {
-	step      *Step
-	dir       string   // for temporary files
-	index     *index   // nil for a step without a key
-	pairing   *pairing // nil for a step that doesn't pair rows with lines
-	spoilt    spool.RowSet
-	unlike    map[newName]reason.Cause
-	declined  []reason.Cause // of the names that look too much like others; answers name them by number
-	declines  map[keyindex.Hash]int
-	completes bool // the step updates what no earlier step of the table writes: then it also updates rows of these
-	shares    int  // of a part of the index, which are answered side by side: so many parts of the questions
-	questions []*spool.Stream[question]
-	answers   []*spool.Stream[answer]
-	readers   []*spool.StreamReader[answer]
-	buf       []byte
+	step          *Step
+	dir           string   // for temporary files
+	index         *index   // nil for a step without a key
+	pairing       *pairing // nil for a step that doesn't pair rows with lines
+	spoilt        spool.RowSet
+	unlike        map[newName]reason.Cause
+	declined      []reason.Cause // of the names that look too much like others; answers name them by number
+	declines      map[keyindex.Hash]int
+	completes     bool // the step updates what no earlier step of the table writes: then it also updates rows of these
+	knowsContents bool // the index knows what rows have in the columns of the step
+	shares        int  // of a part of the index, which are answered side by side: so many parts of the questions
+	questions     []*spool.Stream[question]
+	answers       []*spool.Stream[answer]
+	readers       []*spool.StreamReader[answer]
+	hashes        []keyindex.Hash
+	buf           []byte
 }
 
 // question is the key of a line, and what stands for all that the step uses of it.
@@ -53,6 +54,7 @@ type answer struct {
 	side    side
 	outcome outcome
 	new     bool // ref is a NewRow
+	same    bool // the row that is there has all that the line says
 }
 
 // side is where a line stands in a contradiction.
@@ -90,6 +92,7 @@ func (r *round) newMatch(s *Step) *match {
 	if !s.Pairs {
 		m.index = r.keyIndex(s.Step)
 		m.completes, m.spoilt, m.unlike = r.completes(s), r.spoilt[s.Number], r.unlike
+		m.knowsContents = s.comparesContents() && slices.Equal(m.index.Contents, s.Names())
 		parts = max(r.partsOf(s.rows.Len()), m.index.PartCount())
 		if s.rows.Len() > fewLines && len(m.unlike) == 0 && s.Policy.Contradictions != ladlefile.MostOfContradictions {
 			m.shares = min(runtime.GOMAXPROCS(0), mostShares)
@@ -105,32 +108,56 @@ func (r *round) newMatch(s *Step) *match {
 	return m
 }
 
+// manyRows is how many times more rows than lines a table must have before only the keys of its rows are read: then each line
+// whose row is there is held against it.
+const manyRows = 2
+
+// readContents has the index of a step's keys know what its rows have in all columns that the step feeds, unless there are many.
+func (r *round) readContents(s *Step, x *index) {
+	if s.comparesContents() && r.Before[s.Table].Rows <= manyRows*s.rows.Len() && x.Contents == nil {
+		x.Contents = s.Names()
+	}
+}
+
+// comparesContents reports whether a row that has the content of its line, in all columns that the step feeds, is one that the
+// step leaves as it is.
+func (s *Step) comparesContents() bool {
+	return s.Compares() && !s.Pairs && len(s.later) == 0 && len(s.Key)+len(s.Targets()) == len(s.Columns) &&
+		s.Policy.Contradictions != ladlefile.MostOfContradictions // else lines take values of others
+}
+
+// fillAhead begins to read the rows that are there, where all of a table are taken: that goes on while the lines are resolved.
+// What it returns waits for the end of it.
+func (r *round) fillAhead(ctx context.Context, m *match) (filled func() error) {
+	if m.index == nil || !m.index.TakesAll(r.Before[m.step.Table].Rows, m.step.rows.Len()) {
+		return func() error { return nil }
+	}
+	return engine.Ahead(r.Database, func(db engine.Reader) error { return m.index.FillAll(ctx, db) })
+}
+
 // The questions of more than fewLines lines are answered by several processors, up to mostShares.
 const (
 	fewLines   = 1 << 14
 	mostShares = 4
 )
 
-// contentSeed is that of the hashes of contents.
-var contentSeed = maphash.MakeSeed()
-
-// addKeys takes the keys of a batch of lines.
-func (r *round) addKeys(ctx context.Context, m *match, lines *pass, b *resolved) (err error) {
+// addKeys makes questions of the keys of the good lines of a batch, and writes their parts into its rowState.
+func (r *round) addKeys(ctx context.Context, m *match, b *resolved) (err error) {
 	if m.pairing != nil {
-		return m.addPaired(lines, b.columns, b.rowState)
+		return m.addPaired(b)
 	}
 	if m.index == nil {
 		return nil
 	}
-	if b.keys, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, b.columns), nil); err != nil || m.step.Gone == nil {
+	if m.hashes, err = m.index.Hashes(ctx, r.Database, keyOf(m.step, b.columns), m.hashes); err != nil {
 		return err
 	}
-	return m.step.Gone.stay(b.keys, func(line int) bool { return m.step.empty.Has(lines.First + int64(line)) })
-}
-
-// ask makes questions of the keys of the good lines of a batch and writes their parts into its rowState.
-func (m *match) ask(b *resolved) error {
-	for line, h := range b.keys {
+	if m.step.Gone != nil {
+		if err := m.step.Gone.stay(m.hashes, b.hasNothing); err != nil {
+			return err
+		}
+	}
+	for line, h := range m.hashes {
 		if b.rowState[line] < 0 {
 			continue
 		}
@@ -145,18 +172,17 @@ func (m *match) ask(b *resolved) error {
 }
 
 // addPaired is addKeys for a step that pairs rows with lines.
-func (m *match) addPaired(lines *pass, columns []*value.Column, rowState []int64) error {
-	for line, h := range m.pairing.hash(columns) {
-		number := lines.First + int64(line)
-		if rowState[line] < 0 {
-			if err := m.pairing.leave(h, m.step.empty.Has(number)); err != nil {
+func (m *match) addPaired(b *resolved) error {
+	for line, h := range m.pairing.hash(b.columns) {
+		if b.rowState[line] < 0 {
+			if err := m.pairing.leave(h, b.hasNothing(line)); err != nil {
 				return err
 			}
 			continue
 		}
 		part := h.Part(len(m.questions))
-		rowState[line] = int64(part)
-		if err := m.questions[part].Append(question{line: number, key: h}); err != nil {
+		b.rowState[line] = int64(part)
+		if err := m.questions[part].Append(question{line: b.first + int64(line), key: h}); err != nil {
 			return err
 		}
 	}
@@ -173,7 +199,7 @@ func (m *match) content(b *resolved, line int) uint64 {
 	for _, c := range b.later {
 		m.buf = c.AppendIdentity(m.buf, line)
 	}
-	return maphash.Bytes(contentSeed, m.buf)
+	return keyindex.ContentOf(m.buf)
 }
 
 // seenKey is what is known of a key of the input. What is small stands together, since there is one for each key.
@@ -331,10 +357,10 @@ func (m *match) answer(k *seenKey, q *question) answer {
 	case k.there.There() && !touched && m.step.Policy.AlreadyThere == ladlefile.SetAsideThere &&
 		!m.step.Policy.Updates() && !m.overrules(k, q):
 		// every line of the key is held against the row, since none may count as taken that is set aside
-		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+		return m.there(k, q)
 	case !touched && m.step.Policy.Updates() && q.content == k.content && (q.breaks || m.spoilt.Has(k.line)):
 		// held against the row too, since what is there decides whether it is set aside
-		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+		return m.there(k, q)
 	case q.line != k.line && q.content == k.content:
 		return answer{outcome: isRepeat, other: k.line}
 	case q.line != k.line:
@@ -342,9 +368,15 @@ func (m *match) answer(k *seenKey, q *question) answer {
 	case touched && !m.completes:
 		return answer{outcome: isOverruled, other: q.line}
 	case k.there.There():
-		return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New}
+		return m.there(k, q)
 	}
 	return answer{outcome: isNew}
+}
+
+// there is the answer for a line whose row is in the table.
+func (m *match) there(k *seenKey, q *question) answer {
+	return answer{outcome: isThere, ref: k.there.Ref, new: k.there.New,
+		same: m.knowsContents && k.there.State == keyindex.Present && k.there.Content == q.content}
 }
 
 // decline finds the number of the cause for which a name is not added.

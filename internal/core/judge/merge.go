@@ -3,7 +3,6 @@ package judge
 import (
 	"cmp"
 	"context"
-	"hash/maphash"
 	"slices"
 
 	"ladle/internal/core/engine"
@@ -201,7 +200,7 @@ func (e *election) count(lines *Lines, v voter, i int) {
 			continue
 		}
 		buf = c.AppendIdentity(buf[:0], i)
-		is := vote{group, maphash.Bytes(contentSeed, buf)}
+		is := vote{group, keyindex.ContentOf(buf)}
 		known, ok := ballot.votes[is]
 		if !ok {
 			known.slot, known.line = ballot.pool.Len(), v.line
@@ -286,7 +285,7 @@ func (e *election) content(winners []candidate) uint64 {
 		}
 		buf = e.columns[b].pool.AppendIdentity(buf, c.slot)
 	}
-	return maphash.Bytes(contentSeed, buf)
+	return keyindex.ContentOf(buf)
 }
 
 // merge keeps the row of a line that takes values of others.

@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"ladle/internal/core/ahead"
-	"ladle/internal/core/keyindex"
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/plan"
 	"ladle/internal/core/reason"
@@ -28,9 +27,9 @@ func (r *round) resolve(ctx context.Context, s *Step, keys *match) error {
 	log := spool.NewProblems(r.Dir)
 	s.Problems = append(s.Problems, log)
 	s.oldIDs = r.oldIDCells(s)
-	return ahead.Of(func(give func(*resolved) error) error { return r.resolveLines(ctx, s, keys, log, give) },
+	return ahead.Of(func(give func(*resolved) error) error { return r.resolveLines(ctx, s, log, give) },
 		func(b *resolved) error {
-			if err := keys.ask(b); err != nil {
+			if err := r.addKeys(ctx, keys, b); err != nil {
 				return err
 			}
 			return s.findings.add(b.rowState, b.columns)
@@ -43,13 +42,19 @@ type resolved struct {
 	columns  []*value.Column // of the step
 	later    []*value.Column // that its second halves read
 	rowState []int64
-	keys     []keyindex.Hash // of the lines; nil where nothing is to be asked
-	breaks   []bool          // a new row would break a constraint; nil where none would
+	nothing  []int  // the lines that have nothing for the step, ascending
+	breaks   []bool // a new row would break a constraint; nil where none would
 }
 
-// resolveLines gives the lines of a step, batch by batch, once they were judged by themselves. What is asked of the database
-// is asked here.
-func (r *round) resolveLines(ctx context.Context, s *Step, keys *match, log *spool.Problems, give func(*resolved) error) error {
+// hasNothing reports whether a line has nothing for the step.
+func (b *resolved) hasNothing(line int) bool {
+	_, found := slices.BinarySearch(b.nothing, line)
+	return found
+}
+
+// resolveLines gives the lines of a step, batch by batch, once they were judged by themselves. What is asked of the database,
+// but for what collations hold equal, is asked here.
+func (r *round) resolveLines(ctx context.Context, s *Step, log *spool.Problems, give func(*resolved) error) error {
 	lines, err := r.pass(s.rows, s.sources, slices.Concat(s.conditions(), s.later, s.oldIDs)...)
 	if err != nil {
 		return err
@@ -62,26 +67,23 @@ func (r *round) resolveLines(ctx context.Context, s *Step, keys *match, log *spo
 		if err != nil {
 			return err
 		}
-		rowState, problems := r.stand(s, lines, columns)
+		b, problems := r.stand(s, lines, columns)
 		halved := r.halved[s.Block]
-		s.spoilHalved(lines.First, rowState, halved)
+		s.spoilHalved(lines.First, b.rowState, halved)
 		for _, p := range s.silence(lines.First, problems, halved) {
 			if err := log.Append(spool.Problem{Row: lines.First + int64(p.line), Column: p.column, Cell: p.cell,
 				Why: p.why}); err != nil {
 				return err
 			}
 		}
-		s.leftBlank(columns, rowState)
-		s.countTypeless(columns, rowState)
-		if err := r.constrain(ctx, s, lines, columns, rowState); err != nil {
+		s.leftBlank(columns, b.rowState)
+		s.countTypeless(columns, b.rowState)
+		if err := r.constrain(ctx, s, lines, columns, b.rowState); err != nil {
 			return err
 		}
-		b := &resolved{first: lines.First, columns: columns, rowState: rowState, breaks: s.breaking(lines.First, lines.Len())}
+		b.breaks = s.breaking(lines.First, lines.Len())
 		for _, c := range s.later {
 			b.later = append(b.later, lines.Cell(c))
-		}
-		if err := r.addKeys(ctx, keys, lines, b); err != nil {
-			return err
 		}
 		if err := give(b); err != nil {
 			return err
@@ -89,9 +91,9 @@ func (r *round) resolveLines(ctx context.Context, s *Step, keys *match, log *spo
 	}
 }
 
-// stand judges each line by itself: 0 for good ones, bad or out for others. Cells that could not be read have been
-// told.
-func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, []problem) {
+// stand judges each line by itself: its state is 0 for a good one, bad or out for others. Cells that could not be read have
+// been told.
+func (r *round) stand(s *Step, lines *pass, columns []*value.Column) (*resolved, []problem) {
 	rowState := make([]int64, lines.Len())
 	for line := range rowState {
 		if number := lines.First + int64(line); s.rows.Dropped.Has(number) || r.Loaded[s.Number].Has(number) {
@@ -99,7 +101,7 @@ func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, [
 		}
 	}
 	s.leaveOut(lines, rowState)
-	s.leaveOutBlank(lines, rowState)
+	nothing := s.leaveOutBlank(lines, rowState)
 	var problems []problem
 	for i, c := range columns {
 		problems = append(problems, s.blanks(i, c, lines.First, rowState)...)
@@ -121,7 +123,7 @@ func (r *round) stand(s *Step, lines *pass, columns []*value.Column) ([]int64, [
 	for _, p := range problems {
 		rowState[p.line] = bad
 	}
-	return rowState, problems
+	return &resolved{first: lines.First, columns: columns, rowState: rowState, nothing: nothing}, problems
 }
 
 // leaveOut marks the lines for which a condition of the step doesn't hold, or can't be told.
@@ -156,11 +158,11 @@ func (r *round) oldIDCells(s *Step) (all []int) {
 	return all
 }
 
-// leaveOutBlank marks the lines that have nothing for the step: each cell that it uses is blank.
-func (s *Step) leaveOutBlank(lines *pass, rowState []int64) {
+// leaveOutBlank marks and lists the lines that have nothing for the step: each cell that it uses is blank.
+func (s *Step) leaveOutBlank(lines *pass, rowState []int64) (nothing []int) {
 	cells := cellsOf(s.sources)
 	if len(cells) == 0 || s.first != nil {
-		return
+		return nil
 	}
 	cells = slices.Concat(cells, s.later, s.oldIDs)
 	for line := range rowState {
@@ -168,9 +170,10 @@ func (s *Step) leaveOutBlank(lines *pass, rowState []int64) {
 		if rowState[line] == 0 && blank(cells[0]) && !slices.ContainsFunc(cells, func(c int) bool { return !blank(c) }) {
 			rowState[line] = out
 			s.BlankLines++
-			s.empty.Add(lines.First + int64(line))
+			nothing = append(nothing, line)
 		}
 	}
+	return nothing
 }
 
 // blanks finds the lines in which a column of the step lacks a value that it needs; lines with a cell that could not be

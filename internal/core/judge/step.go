@@ -39,7 +39,6 @@ type Step struct {
 	merges      *merges              // the lines that take values of others; nil where there are none
 	changes     *changes             // what becomes of rows that are there; nil where they stay as they are
 	unresolved  map[LeftBlank]int64  // cells that lookups left blank
-	empty       spool.RowSet         // lines that have nothing for the step
 	spoilt      spool.RowSet         // lines whose rows would break a constraint once they are changed
 	// lines that can change a row that is there, but not add one: a value that a row needs is blank
 	gaps spool.RowSet

@@ -22,9 +22,10 @@ import (
 
 // Entry is what an index knows of a key.
 type Entry struct {
-	Ref   int64 // what the index yields for the row; see State for what it is otherwise
-	State State
-	New   bool // Ref is the number of a row that this load adds, whose id is not known yet
+	Ref     int64  // what the index yields for the row; see State for what it is otherwise
+	Content uint64 // of a row that was there before: the ContentOf its Contents; 0 where that isn't known
+	State   State
+	New     bool // Ref is the number of a row that this load adds, whose id is not known yet
 }
 
 // State is how a key stands.
@@ -61,6 +62,8 @@ func (old *Entry) merge(e Entry) {
 	case old.State == Left && e.State == Present && old.sameRow(e):
 	case old.One() && e.One() && !old.sameRow(e):
 		old.State = Several
+	case old.State == Present && e.State == Present && old.Content != e.Content:
+		old.Content = 0 // of an index that yields nothing, these may be two rows
 	case old.State < e.State && old.State != Several:
 		*old = e
 	}
@@ -79,6 +82,9 @@ type Index struct {
 	Table   *schema.Table
 	Columns []string
 	Options
+
+	// Contents are the columns whose content it knows of the rows of the table; to be set before it is filled.
+	Contents []string
 
 	// Names are the names in it, where it has one text column, while there are fewer than MaxNames.
 	Names []string
@@ -199,12 +205,18 @@ func (x *Index) Close() error {
 	return errors.Join(errs...)
 }
 
-// fetched is the columns that are asked of the database: the key, then what it yields.
+// fetched is the columns that are asked of the database: the key, then what it yields, then others of the contents.
 func (x *Index) fetched() []string {
-	if x.Yields == "" {
-		return x.Columns
+	all := slices.Clone(x.Columns)
+	if x.Yields != "" {
+		all = append(all, x.Yields)
 	}
-	return append(slices.Clone(x.Columns), x.Yields)
+	for _, name := range x.Contents {
+		if !slices.Contains(all, name) {
+			all = append(all, name)
+		}
+	}
+	return all
 }
 
 // probeShare is how many times more rows than keys a table must have before keys are looked up one by one in the
@@ -218,20 +230,32 @@ func (x *Index) Fill(ctx context.Context, db engine.Reader, rows, keyRows int64,
 	if x.whole {
 		return nil
 	}
-	take := func(b *value.Batch) error { return x.take(ctx, db, b) }
-	if !x.Table.Indexed(x.Columns) || rows <= keyRows*probeShare || x.Blanks {
-		x.whole = true
-		return db.Scan(ctx, x.Table, x.fetched(), take)
+	if x.TakesAll(rows, keyRows) {
+		return x.FillAll(ctx, db)
 	}
 	for b, err := range keys {
 		if err == nil {
-			err = db.Probe(ctx, x.Table, x.Columns, b, x.fetched(), take)
+			err = db.Probe(ctx, x.Table, x.Columns, b, x.fetched(), func(b *value.Batch) error { return x.take(ctx, db, b) })
 		}
 		if err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// TakesAll reports whether Fill takes all rows of a table, for keys of so many rows.
+func (x *Index) TakesAll(rows, keyRows int64) bool {
+	return !x.Table.Indexed(x.Columns) || rows <= keyRows*probeShare || x.Blanks
+}
+
+// FillAll makes sure that the index knows all rows of its table.
+func (x *Index) FillAll(ctx context.Context, db engine.Reader) error {
+	if x.whole {
+		return nil
+	}
+	x.whole = true
+	return db.Scan(ctx, x.Table, x.fetched(), func(b *value.Batch) error { return x.take(ctx, db, b) })
 }
 
 // take puts rows of the database into the index.
@@ -241,6 +265,7 @@ func (x *Index) take(ctx context.Context, db engine.Reader, b *value.Batch) erro
 		return err
 	}
 	named := len(x.Columns) == 1 && b.Columns[0].Kind == value.Text
+	contents, buf := x.contents(b), []byte(nil)
 	for i, key := range keys {
 		if key.None() {
 			continue // something in it is missing, or not of the column's type
@@ -252,7 +277,9 @@ func (x *Index) take(ctx context.Context, db engine.Reader, b *value.Batch) erro
 		if !ok {
 			continue
 		}
-		if err := x.Put(key, Entry{State: Present, Ref: ref}); err != nil {
+		e := Entry{State: Present, Ref: ref}
+		e.Content, buf = contentOf(contents, i, buf)
+		if err := x.Put(key, e); err != nil {
 			return err
 		}
 		if named && len(x.Names) < MaxNames {
@@ -260,6 +287,30 @@ func (x *Index) take(ctx context.Context, db engine.Reader, b *value.Batch) erro
 		}
 	}
 	return nil
+}
+
+// contents are the columns of the Contents in a batch of what was fetched.
+func (x *Index) contents(b *value.Batch) []*value.Column {
+	fetched, all := x.fetched(), make([]*value.Column, len(x.Contents))
+	for i, name := range x.Contents {
+		all[i] = &b.Columns[slices.Index(fetched, name)]
+	}
+	return all
+}
+
+// contentOf is the content of a row, 0 where a cell is not of its column's type. It uses the memory of buf and returns it.
+func contentOf(columns []*value.Column, row int, buf []byte) (uint64, []byte) {
+	if len(columns) == 0 {
+		return 0, buf
+	}
+	buf = buf[:0]
+	for _, c := range columns {
+		if c.States[row] == value.Bad {
+			return 0, buf
+		}
+		buf = c.AppendIdentity(buf, row)
+	}
+	return ContentOf(buf), buf
 }
 
 // Ref is how an entry holds slot i of c, a column of the values that the index yields; not ok for one without a value.

@@ -96,7 +96,7 @@ func (d *Database) settings(ctx context.Context, show string) (map[string]string
 // revive connects anew where a transaction on a node has lost its connection: the node is gone, or it was reading rows when
 // it ended the transaction for those of another node, and reads on where nobody writes.
 func (d *Database) revive(ctx context.Context) error {
-	if d.node == nil || !d.cut {
+	if d.node == nil || !d.cut.Load() {
 		return nil
 	}
 	anew, err := Open(ctx, d.url, d.waits)
@@ -104,7 +104,8 @@ func (d *Database) revive(ctx context.Context) error {
 		return err
 	}
 	_ = d.Close() // it is lost already
-	d.pool, d.conn, d.weigher, d.id, d.cut, d.name = anew.pool, anew.conn, nil, anew.id, false, anew.name
+	d.pool, d.conn, d.weigher, d.id, d.name = anew.pool, anew.conn, nil, anew.id, anew.name
+	d.cut.Store(false)
 	d.infile, d.compound, d.lacks = anew.infile, anew.compound, anew.lacks
 	if anew.node != nil {
 		anew.node.collisions = d.node.collisions

@@ -10,6 +10,8 @@ import (
 	"net"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -24,15 +26,16 @@ import (
 type Database struct {
 	pool     *sql.DB
 	conn     *sql.Conn
-	weigher  *sql.Conn // a second connection, for Fold: it is asked while rows of the first are still coming
-	url      string    // as it was given, perhaps with several hosts
-	name     string    // the URL of the one that it is connected to, without its password
-	schema   string    // the database of the server
+	folding  sync.Mutex // held by Fold
+	weigher  *sql.Conn  // a second connection, for Fold: it is asked while rows of the first are still coming
+	url      string     // as it was given, perhaps with several hosts
+	name     string     // the URL of the one that it is connected to, without its password
+	schema   string     // the database of the server
 	waits    engine.Waits
-	id       int64 // of the connection, as the server knows it
-	cut      bool  // a statement was left before its answer came
-	infile   bool  // the server takes LOAD DATA LOCAL
-	compound bool  // it takes compound statements outside of routines: MariaDB
+	id       int64       // of the connection, as the server knows it
+	cut      atomic.Bool // a statement was left before its answer came
+	infile   bool        // the server takes LOAD DATA LOCAL
+	compound bool        // it takes compound statements outside of routines: MariaDB
 	numbers  map[*schema.Table]int
 	weights  map[string]map[string][]byte
 	reserved map[string]int64 // the last locator given out in this transaction, by table
@@ -133,7 +136,9 @@ func (d *Database) explain(err error) error {
 		return nil
 	}
 	lost := errors.Is(err, mysql.ErrInvalidConn) || errors.Is(err, driver.ErrBadConn) // also of a read that took too long
-	d.cut = d.cut || lost || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)
+	if lost || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		d.cut.Store(true)
+	}
 	if errors.As(err, new(*fault.Fault)) || errors.Is(err, context.Canceled) {
 		return err
 	}
@@ -213,7 +218,7 @@ func (d *Database) Close() error {
 	if d.weigher != nil {
 		d.weigher.Close()
 	}
-	if d.cut {
+	if d.cut.Load() {
 		d.kill()
 	}
 	return errors.Join(d.conn.Close(), d.pool.Close())

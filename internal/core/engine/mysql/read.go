@@ -209,6 +209,8 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 	if c.Collation == "" {
 		return values, nil
 	}
+	d.folding.Lock()
+	defer d.folding.Unlock()
 	known := d.weights[c.Collation]
 	if known == nil || len(known) > manyWeights {
 		known = map[string][]byte{}

@@ -9,6 +9,7 @@ import (
 	"net"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgerrcode"
@@ -36,9 +37,10 @@ type Database struct {
 	drawn        map[string][]engine.Span // numbers of transactions that were rolled back, by table
 	citextSchema string                   // where the type citext is, in SQL
 
-	config *pgx.ConnConfig
-	folder *pgx.Conn         // a second connection, for Fold: it is asked while rows of the first are still coming
-	folds  map[string]string // its temporary tables that tell which texts a collation holds equal, by collation
+	config  *pgx.ConnConfig
+	folding sync.Mutex        // held by Fold
+	folder  *pgx.Conn         // a second connection, for Fold: it is asked while rows of the first are still coming
+	folds   map[string]string // its temporary tables that tell which texts a collation holds equal, by collation
 }
 
 var _ engine.Database = (*Database)(nil)

@@ -207,6 +207,8 @@ func (d *Database) Fold(ctx context.Context, c *schema.Column, values *value.Col
 	if c.Collation == "" {
 		return values, nil
 	}
+	d.folding.Lock()
+	defer d.folding.Unlock()
 	table, err := d.foldTable(ctx, c)
 	if err != nil {
 		return nil, err

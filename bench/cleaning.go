@@ -112,29 +112,27 @@ func (b *bench) cleaning(runs int) error {
 	if err := messyFile(path, million); err != nil {
 		return err
 	}
-	before, said := os.LookupEnv("GOMAXPROCS")
-	if err := os.Setenv("GOMAXPROCS", "1"); err != nil {
+	var all ratios
+	err := withProcessors(1, func() error {
+		for range runs {
+			split, err := b.self("split", path)
+			if err != nil {
+				return err
+			}
+			cleaned, err := b.self("clean", path)
+			if err != nil {
+				return err
+			}
+			fmt.Printf("  cleaning on one core: split %.3f s, cleaned %.3f s of CPU, %.0f MB\n", split.cpu, cleaned.cpu,
+				cleaned.memory)
+			all.add(cleaned, split)
+		}
+		return nil
+	})
+	if err != nil {
 		return err
 	}
-	var all ratios
-	for range runs {
-		split, err := b.self("split", path)
-		if err != nil {
-			return err
-		}
-		cleaned, err := b.self("clean", path)
-		if err != nil {
-			return err
-		}
-		fmt.Printf("  cleaning on one core: split %.3f s, cleaned %.3f s of CPU, %.0f MB\n", split.cpu, cleaned.cpu, cleaned.memory)
-		all.add(cleaned, split)
-	}
 	all.tell("clean", "split", "-", "15", "200")
-	if said {
-		os.Setenv("GOMAXPROCS", before)
-	} else {
-		os.Unsetenv("GOMAXPROCS")
-	}
 	if err := eachCleaning(); err != nil {
 		return err
 	}

@@ -48,9 +48,9 @@ func main() {
 	runs := flag.Int("runs", 1, "runs of each measurement with 1 million lines; the median counts")
 	large := flag.Int("large", 0, "runs of each measurement with 10 million lines, which take long")
 	folder := flag.String("o", "bench/out", "folder for files and SQLite databases, about 5 GB with 10 million lines")
-	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,small,relations,keyed,script,proof,relink,interrupts",
+	on := flag.String("on", "files,cleaning,structure,sqlite,postgres,mysql,small,relations,keyed,refused,script,proof,relink,interrupts,scale",
 		"what to measure: the reading of files, cleaning, proposed tables and dictionaries, loads on kinds of databases, large and small, and "+
-			"what relations, checks and the logbook cost on each, and how soon an interrupt ends a load")
+			"what relations, refused rows, checks and the logbook cost on each, how soon an interrupt ends a load, and what more processors help")
 	base := flag.String("compare", "", "another program, to take turns with in place of measuring figures")
 	flag.Parse()
 	b := &bench{program: *program, folder: *folder}
@@ -98,8 +98,8 @@ func (b *bench) measure(kind string, runs, large int) error {
 		return b.server(kind, runs, large)
 	}
 	part, on, _ := strings.Cut(kind, ":") // of all kinds of databases, or of one
-	measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "small": b.small, "script": b.script,
-		"proof": b.proof, "relink": b.relink, "interrupts": b.interrupts, "cluster": b.cluster}[part]
+	measure := map[string]func(string, int) error{"relations": b.relations, "keyed": b.keyed, "refused": b.refused,
+		"small": b.small, "script": b.script, "proof": b.proof, "relink": b.relink, "interrupts": b.interrupts, "scale": b.scale, "cluster": b.cluster}[part]
 	if measure == nil {
 		return fmt.Errorf("there is no part %q", part)
 	}

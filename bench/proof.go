@@ -77,7 +77,7 @@ func sizeOf(url string) float64 {
 }
 
 // clock is the part of a report that says how long parts of a load took, by the load's own clock.
-type clock struct{ Prove, Logbook float64 }
+type clock struct{ Read, Judge, Write, Prove, Logbook float64 }
 
 // clocked runs the program, and returns its own account of the time and that of the whole process.
 func (b *bench) clocked(arguments ...string) (took clock, whole float64, err error) {

@@ -7,6 +7,7 @@ import (
 	"io"
 	"unicode/utf8"
 
+	"ladle/internal/core/ahead"
 	"ladle/internal/core/engine"
 	"ladle/internal/core/fault"
 	"ladle/internal/core/value"
@@ -64,17 +65,30 @@ func bare(text []byte) bool {
 	return true
 }
 
-// eachRow reads what appendRows wrote, in batches, with the number of the first row of each.
+// batchOfRows is rows of what appendRows wrote, with the number of the first of them.
+type batchOfRows struct {
+	first int
+	rows  *value.Batch
+}
+
+// eachRow reads what appendRows wrote, in batches, with the number of the first row of each: the next is read while take is at
+// work.
 func eachRow(from io.Reader, types []value.Type, take func(first int, b *value.Batch) error) error {
+	return ahead.Of(func(give func(batchOfRows) error) error { return readRows(from, types, give) },
+		func(b batchOfRows) error { return take(b.first, b.rows) })
+}
+
+func readRows(from io.Reader, types []value.Type, give func(batchOfRows) error) error {
 	d := json.NewDecoder(from)
-	batch, first := value.NewBatch(types), 0
+	batch, given, first := value.NewBatch(types), value.NewBatch(types), 0
 	for {
 		var row []any
 		err := d.Decode(&row)
 		if n := batch.Len(); n == engine.BatchRows || n > 0 && errors.Is(err, io.EOF) {
-			if err := take(first, batch); err != nil {
+			if err := give(batchOfRows{first, batch}); err != nil {
 				return err
 			}
+			batch, given = given, batch
 			first += n
 			batch.Reset()
 		}

@@ -1,6 +1,8 @@
 package conformance
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
@@ -55,5 +57,52 @@ func TestLinesThatSayWhatIsThere(t *testing.T) {
 			assert.Equal(t, told[few], told[many], key)
 			assert.Len(t, told[few], 3+7*len(policies), strings.Join(told[few], "\n"))
 		}
+	})
+}
+
+// TestBatchesWithoutWork: batches of lines with which nothing is done stand before, between and behind others, whose rows a later
+// step finds.
+func TestBatchesWithoutWork(t *testing.T) {
+	const batch = 5000 // lines, which are read in several chunks of the file
+	rounds := []struct {
+		batches  []int
+		names    map[int]string // of the vessels of a batch, before their number
+		accounts []string
+	}{
+		{[]int{0, 1, 2}, map[int]string{1: ""}, []string{"vessel: 15000, 15000 added", "call_of: 15000, 15000 added"}},
+		{[]int{0, 3, 1, 4, 2}, map[int]string{0: "Other", 1: "Named"}, []string{
+			"vessel: 25000, 10000 added, 5000 updated, 5000 unchanged, 5000 differs", "call_of: 25000, 10000 added, 15000 unchanged"}},
+	}
+	everywhere(t, func(t *testing.T, on server) {
+		w := newWorld(t, on, "CREATE TABLE vessel (id ID, reg WORD NOT NULL UNIQUE, name VARCHAR(20)); CREATE TABLE call_of (id ID, "+
+			"vessel_id INT NOT NULL UNIQUE REFERENCES vessel (id), berth INT)")
+		w.write("f.ladle.yaml", "ladle: 1\ninputs: {in: {file: in.csv}}\ntables:\n  vessel: {from: in, key: reg, already_there: "+
+			"fill_blanks, columns: {reg: R, name: N}}\n  call_of: {from: in, key: vessel_id, already_there: update, columns: {vessel_id: "+
+			"{from: R, lookup: vessel.reg}, berth: B}}\n")
+		for _, round := range rounds {
+			lines := bytes.NewBufferString("R,N,B,Remarks\n")
+			for _, b := range round.batches {
+				name, other := round.names[b]
+				for i := b * batch; i < (b+1)*batch; i++ {
+					if !other {
+						name = "First"
+					}
+					cell := fmt.Sprint(name, " ", i)
+					if name == "" {
+						cell = ""
+					}
+					fmt.Fprintf(lines, "V%d,%s,%d,%0100d\n", i, cell, i%9, 0)
+				}
+			}
+			w.write("in.csv", lines.String())
+			out := w.run("load", "f.ladle.yaml", "--db", w.db, "--yes", "--json")
+			require.Equal(t, 0, out.status, out.stdout+out.stderr)
+			var doc report
+			require.NoError(t, json.Unmarshal([]byte(out.stdout), &doc))
+			assert.Equal(t, round.accounts, doc.accounts())
+		}
+		assert.Equal(t, []string{"First|20000", "Named|5000"}, w.query("SELECT substr(name, 1, 5), count(*) FROM vessel JOIN call_of ON "+
+			"vessel_id = vessel.id WHERE berth = CAST(substr(reg, 2) AS INT) % 9 AND substr(name, 7) = substr(reg, 2) "+
+			"GROUP BY substr(name, 1, 5) ORDER BY 1"))
 	})
 }

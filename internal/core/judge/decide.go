@@ -38,7 +38,12 @@ func (r *round) decide(ctx context.Context, s *Step, keys *match) error {
 	lines, first := s.lines(ctx, d.needsValues()), int64(0)
 	var before *answered
 	one := func(t *answered) error {
-		if t == nil || !lines.Next() {
+		switch {
+		case t == nil:
+			return nil
+		case d.idle(t.answers):
+			lines.pass()
+		case !lines.Next():
 			return lines.Err()
 		}
 		out, err := d.batch(ctx, lines, t)
@@ -108,6 +113,13 @@ func (r *round) newDecision(s *Step) *decision {
 // table, or the file brings locators along.
 func (d *decision) needsValues() bool {
 	return len(d.learners) > 0 || d.step.changes != nil || d.fedLocator >= 0
+}
+
+// idle reports whether nothing is done with any line of a batch, nor told of it, so that its values are not needed.
+func (d *decision) idle(answers []lineAnswer) bool {
+	return d.step.merges == nil && !slices.ContainsFunc(answers, func(a lineAnswer) bool {
+		return !slices.Contains([]Verdict{Unchanged, Same, Repeated, LeftOut}, a.verdict)
+	})
 }
 
 // answered is what was answered of the lines of a batch, and their rows that are in the table.

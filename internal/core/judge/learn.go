@@ -18,8 +18,8 @@ func (d *decision) learn(ctx context.Context, lines *Lines, made *verdictBatch, 
 			}
 		}
 		key := d.step.pick(x.Columns, lines.Values())
-		if key == nil {
-			continue // the step leaves a column of the index blank, so nothing finds its rows
+		if key == nil || !made.any(Added) && !made.any(SetAside) {
+			continue // the step leaves a column of the index blank, so nothing finds its rows, or it has none to tell of
 		}
 		hashes, err := x.Hashes(ctx, d.Database, key, nil)
 		if err != nil {

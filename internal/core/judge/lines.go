@@ -23,7 +23,8 @@ import (
 type Lines struct {
 	ctx     context.Context
 	step    *Step
-	plain   bool // the columns that are not looked up are read too
+	only    *Verdict // batches without a line of it are passed over; nil for none of them
+	plain   bool     // the columns that are not looked up are read too
 	wanted  []int
 	lookups []int // the columns of the step that are looked up
 	number  int   // of the batch that is read next
@@ -57,20 +58,47 @@ func (s *Step) lines(ctx context.Context, all bool, wanted ...int) *Lines {
 	return l
 }
 
-// Next goes on to the next batch of lines; false at the end, or after an error.
-func (l *Lines) Next() bool {
-	if l.err != nil || l.number == l.step.rows.Batches() {
-		return false
-	}
-	l.err = l.read(l.number)
-	l.number++
-	return l.err == nil
+// Only has Next pass over batches in which no line has a verdict.
+func (l *Lines) Only(v Verdict) *Lines {
+	l.only = &v
+	return l
 }
 
-func (l *Lines) read(i int) error {
-	if err := l.ctx.Err(); err != nil {
-		return err
+// Next goes on to the next batch of lines; false at the end, or after an error.
+func (l *Lines) Next() bool {
+	wanted := false
+	for !wanted && l.err == nil && l.number < l.step.rows.Batches() {
+		if wanted, l.err = l.judged(l.number); wanted && l.err == nil {
+			l.err = l.read(l.number)
+		}
+		l.number++
 	}
+	return wanted && l.err == nil
+}
+
+// pass goes on to the next batch of lines without reading it.
+func (l *Lines) pass() { l.number++ }
+
+// judged reads what was decided of a batch, and reports whether it is wanted.
+func (l *Lines) judged(i int) (wanted bool, err error) {
+	s := l.step
+	if s.verdicts == nil { // it is being decided
+		return true, l.ctx.Err()
+	}
+	if err := s.verdicts.read(i, &l.decided); err != nil {
+		return false, err
+	}
+	wanted = l.only == nil || l.decided.any(*l.only)
+	if s.changes != nil && (l.decided.any(Updated) || l.decided.any(Differs)) {
+		if l.changes++; wanted {
+			err = s.changes.read(l.changes-1, &l.decided, &l.changed)
+		}
+	}
+	return wanted, errors.Join(err, l.ctx.Err())
+}
+
+// read reads a batch.
+func (l *Lines) read(i int) error {
 	s := l.step
 	if err := s.rows.Read(i, l.wanted, &l.batch); err != nil {
 		return err
@@ -86,20 +114,7 @@ func (l *Lines) read(i int) error {
 			l.values[c] = e.plain(&l.batch)
 		}
 	}
-	if err := l.mergeIn(); err != nil {
-		return err
-	}
-	if s.verdicts == nil { // they are being decided
-		return nil
-	}
-	if err := s.verdicts.read(i, &l.decided); err != nil {
-		return err
-	}
-	if s.changes == nil || !l.decided.any(Updated) && !l.decided.any(Differs) {
-		return nil
-	}
-	l.changes++
-	return s.changes.read(l.changes-1, &l.decided, &l.changed)
+	return l.mergeIn()
 }
 
 // Err is the first error that Next met.

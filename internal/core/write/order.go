@@ -58,7 +58,7 @@ func (w *Writer) layOut(ctx context.Context, s *judge.Step, o *layout) error {
 	if err != nil {
 		return err
 	}
-	lines := s.Lines(ctx)
+	lines := s.Lines(ctx).Only(judge.Added)
 	for lines.Next() {
 		for i := range lines.Len() {
 			if lines.Verdict(i) != judge.Added {

@@ -44,7 +44,7 @@ func (w *Writer) additions(ctx context.Context, s *judge.Step) iter.Seq2[*addedR
 			return
 		}
 		b := &addedRows{rows: value.NewBatch(engine.Types(s.Table, sentColumns(s)))}
-		lines := s.Lines(ctx)
+		lines := s.Lines(ctx).Only(judge.Added)
 		for lines.Next() {
 			for i := range lines.Len() {
 				if lines.Verdict(i) != judge.Added {
@@ -136,7 +136,7 @@ func (w *Writer) revisions(ctx context.Context, s *judge.Step) iter.Seq2[*change
 			count = 0
 			return true
 		}
-		lines := s.Lines(ctx)
+		lines := s.Lines(ctx).Only(judge.Updated)
 		for lines.Next() {
 			for i := range lines.Len() {
 				if lines.Verdict(i) != judge.Updated {

@@ -255,8 +255,9 @@ func (x *step) note(row int, did deeds) {
 func (x *step) read(c *cleaner) {
 	column := &c.rowCleaner.columns[x.column]
 	x.begin(column.form(), c.block.Rows)
+	cells := c.block.Column(column.from.field)
 	for row := range c.block.Rows {
-		cell := c.block.Field(row, column.from.field)
+		cell := cells.Field(row)
 		switch {
 		case len(cell) == 0 && x.filled:
 			x.cells.States[row] = formula.Alone

@@ -81,10 +81,14 @@ func lastLines(t source.Table, rows *clean.Rows) (last []source.Record, err erro
 	if err != nil {
 		return nil, err
 	}
-	for {
+	_, lines := rows.Span(rows.Batches() - 1)
+	for seen := 1; ; seen++ {
 		r := source.Record{Keep: true}
 		if !chunk.Next(&r) {
 			return last, chunk.Err()
+		}
+		if seen <= lines-mostFooter {
+			continue
 		}
 		r.Fields = bytesOf(r.Fields)
 		if last = append(last, r); len(last) > mostFooter {

@@ -292,15 +292,16 @@ func (m *match) side(ctx context.Context, there *keyindex.Part, first int) error
 
 // part answers the questions of part i, by what a part of the index knows.
 func (m *match) part(ctx context.Context, there *keyindex.Part, i int) error {
-	if distinct, err := m.distinct(i); err != nil || distinct {
-		if err == nil {
-			err = m.partOfDistinct(there, i)
-		}
-		return errors.Join(err, ctx.Err())
+	distinct, err := m.distinct(i)
+	if err != nil {
+		return err
+	}
+	if distinct {
+		return m.partOfDistinct(there, i)
 	}
 	var keys keyindex.Map[seenKey]
 	keys.Grow(min(m.questions[i].Len(), resident)) // many lines may share few keys
-	err := m.questions[i].Each(func(q *question) error {
+	err = m.questions[i].Each(func(q *question) error {
 		key, found := keys.Insert(q.key)
 		if !found {
 			key.there = there.Get(q.key)

@@ -28,8 +28,8 @@ type place struct {
 	columns []int64
 }
 
-// headSize is the number of bytes before the parts of a column.
-const headSize = 14
+// headSize is the number of bytes before the parts of a column: three sizes, whether its states are all the same, and which.
+const headSize = 3*4 + 2
 
 // New returns an empty spool for batches of the given types, with its file in dir (the system's folder for
 // temporary files when empty).
@@ -81,17 +81,17 @@ func (s *Spool) Append(b *value.Batch) error {
 	return nil
 }
 
-// write writes a column: the sizes of its parts, and these. States that are all the same, as most are, are one byte of the sizes.
+// write writes a column. States that are all the same, as most are, stand before its parts only.
 func (s *Spool) write(c *value.Column) error {
-	var sizes [headSize]byte
-	binary.LittleEndian.PutUint32(sizes[0:], uint32(len(c.Nums)))
-	binary.LittleEndian.PutUint32(sizes[4:], uint32(len(c.Ends)))
-	binary.LittleEndian.PutUint32(sizes[8:], uint32(len(c.Data)))
+	var head [headSize]byte
+	binary.LittleEndian.PutUint32(head[0:], uint32(len(c.Nums)))
+	binary.LittleEndian.PutUint32(head[4:], uint32(len(c.Ends)))
+	binary.LittleEndian.PutUint32(head[8:], uint32(len(c.Data)))
 	states := octets(c.States)
 	if len(states) > 0 && bytes.Count(states, states[:1]) == len(states) {
-		sizes[12], sizes[13], states = 1, states[0], nil
+		head[12], head[13], states = 1, states[0], nil
 	}
-	for _, part := range [][]byte{sizes[:], states, octets(c.Nums), octets(c.Ends), c.Data} {
+	for _, part := range [][]byte{head[:], states, octets(c.Nums), octets(c.Ends), c.Data} {
 		if _, err := s.file.Write(part); err != nil {
 			return err
 		}
@@ -132,22 +132,22 @@ func (s *Spool) Each(take func(*value.Batch) error) error {
 }
 
 func (s *Spool) read(c *value.Column, at int64, rows int) error {
-	var sizes [headSize]byte
-	if _, err := s.file.ReadAt(sizes[:], at); err != nil {
+	var head [headSize]byte
+	if _, err := s.file.ReadAt(head[:], at); err != nil {
 		return err
 	}
 	c.States = sized(c.States, rows)
-	c.Nums = sized(c.Nums, int(binary.LittleEndian.Uint32(sizes[0:])))
-	c.Ends = sized(c.Ends, int(binary.LittleEndian.Uint32(sizes[4:])))
-	c.Data = sized(c.Data, int(binary.LittleEndian.Uint32(sizes[8:])))
+	c.Nums = sized(c.Nums, int(binary.LittleEndian.Uint32(head[0:])))
+	c.Ends = sized(c.Ends, int(binary.LittleEndian.Uint32(head[4:])))
+	c.Data = sized(c.Data, int(binary.LittleEndian.Uint32(head[8:])))
 	states := octets(c.States)
-	if sizes[12] == 1 {
+	if head[12] == 1 {
 		for i := range states {
-			states[i] = sizes[13]
+			states[i] = head[13]
 		}
 		states = nil
 	}
-	at += int64(len(sizes))
+	at += headSize
 	for _, part := range [][]byte{states, octets(c.Nums), octets(c.Ends), c.Data} {
 		if len(part) == 0 {
 			continue

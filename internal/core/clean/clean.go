@@ -251,14 +251,13 @@ func (c *cleaner) cleanBlock(first int) {
 func (c *cleaner) columnOfBlock(i, first int) {
 	x, to, quickly := &c.columns[i], &c.batch.Columns[cells+i], c.quick[i]
 	field := c.rowCleaner.columns[x.Of].from.field
-	cells := c.block.Column(field)
 	for row, kept := range c.kept[:c.block.Rows] {
 		if kept != value.Given {
 			to.AppendState(kept)
 			continue
 		}
 		if quickly != nil {
-			if cell := cells.Field(row); len(cell) > 0 && quickly(to, &x.Type, cell) {
+			if cell := c.block.Field(row, field); len(cell) > 0 && quickly(to, &x.Type, cell) {
 				continue
 			}
 		}

@@ -255,9 +255,8 @@ func (x *step) note(row int, did deeds) {
 func (x *step) read(c *cleaner) {
 	column := &c.rowCleaner.columns[x.column]
 	x.begin(column.form(), c.block.Rows)
-	cells := c.block.Column(column.from.field)
 	for row := range c.block.Rows {
-		cell := cells.Field(row)
+		cell := c.block.Field(row, column.from.field)
 		switch {
 		case len(cell) == 0 && x.filled:
 			x.cells.States[row] = formula.Alone

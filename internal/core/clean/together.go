@@ -59,9 +59,8 @@ func (t *together) clean(b *source.Block, field int, kept []value.State) bool {
 func (t *together) gather(b *source.Block, field int, kept []value.State, mixed bool) {
 	t.cells.Reset(b.Size())
 	t.fits = slices.Grow(t.fits[:0], b.Rows)[:b.Rows]
-	cells := b.Column(field)
 	for row := range t.fits {
-		cell := cells.Field(row)
+		cell := b.Field(row, field)
 		fits := len(cell) > 0 && len(cell) <= longestTogether && cell[0] != '#' && kept[row] == value.Given && (!mixed || text.Plain(cell))
 		if t.fits[row] = fits; fits {
 			t.cells.Add(cell)

@@ -22,33 +22,6 @@ func (b *Block) Field(row, column int) []byte {
 	return b.raw[from:to]
 }
 
-// Column is the fields of one column of a block.
-type Column struct {
-	raw            []byte
-	places         []uint32
-	rows, from, to int    // a row has so many places; from and to are those of its field, behind the first of the row
-	before, behind uint32 // bytes between these and the field
-}
-
-// Column is the fields of a column, from 0.
-func (b *Block) Column(column int) Column {
-	if b.bounds != nil {
-		from := 2 * (1 + column)
-		return Column{raw: b.raw, places: b.bounds, rows: 2 * (b.columns + 1), from: from, to: from + 1}
-	}
-	c := Column{raw: b.raw, places: b.ends, rows: b.columns, from: column, to: column + 1, before: 1}
-	if column == b.columns-1 {
-		c.behind = b.returns
-	}
-	return c
-}
-
-// Field is the field of a row, from 0, as the block's.
-func (c *Column) Field(row int) []byte {
-	at := row * c.rows
-	return c.raw[c.places[at+c.from]+c.before : c.places[at+c.to]-c.behind]
-}
-
 // Bounds is where the field of a row and a column begins and ends in the Raw of the chunk, without its quotes.
 func (b *Block) Bounds(row, column int) (from, to uint32) {
 	if b.bounds != nil {

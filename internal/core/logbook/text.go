@@ -65,31 +65,29 @@ func bare(text []byte) bool {
 	return true
 }
 
-// batchOfRows is rows of what appendRows wrote, with the number of the first of them.
-type batchOfRows struct {
-	first int
-	rows  *value.Batch
-}
-
 // eachRow reads what appendRows wrote, in batches, with the number of the first row of each: the next is read while take is at
 // work.
 func eachRow(from io.Reader, types []value.Type, take func(first int, b *value.Batch) error) error {
-	return ahead.Of(func(give func(batchOfRows) error) error { return readRows(from, types, give) },
-		func(b batchOfRows) error { return take(b.first, b.rows) })
+	first := 0
+	return ahead.Of(func(give func(*value.Batch) error) error { return readRows(from, types, give) }, func(b *value.Batch) error {
+		err := take(first, b)
+		first += b.Len()
+		return err
+	})
 }
 
-func readRows(from io.Reader, types []value.Type, give func(batchOfRows) error) error {
+// readRows gives the batches of eachRow, in two memories by turns: one is filled while the other is in use.
+func readRows(from io.Reader, types []value.Type, give func(*value.Batch) error) error {
 	d := json.NewDecoder(from)
-	batch, given, first := value.NewBatch(types), value.NewBatch(types), 0
+	batch, given := value.NewBatch(types), value.NewBatch(types)
 	for {
 		var row []any
 		err := d.Decode(&row)
 		if n := batch.Len(); n == engine.BatchRows || n > 0 && errors.Is(err, io.EOF) {
-			if err := give(batchOfRows{first, batch}); err != nil {
+			if err := give(batch); err != nil {
 				return err
 			}
 			batch, given = given, batch
-			first += n
 			batch.Reset()
 		}
 		if errors.Is(err, io.EOF) {

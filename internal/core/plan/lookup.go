@@ -7,6 +7,7 @@ import (
 
 	"ladle/internal/core/ladlefile"
 	"ladle/internal/core/schema"
+	"ladle/internal/core/value"
 )
 
 // lookup resolves what fills a column by looking up rows of another table. It is nil after a problem.
@@ -65,10 +66,14 @@ func (r *resolver) judgeLookup(t *schema.Table, column *schema.Column, l *Lookup
 		r.problem(f.Place, fmt.Sprintf("leave_blank is not allowed here: %s.%s is NOT NULL", t.Name, column.Name),
 			"write set_aside")
 	}
-	if l.Yields.Type.Kind != column.Type.Kind {
-		r.problem(f.Place, fmt.Sprintf("%s.%s is a %s, but %s.%s, which it refers to, is a %s", t.Name,
-			column.Name,
-			column.Type.Kind, l.Table.Name, l.Yields.Name, l.Yields.Type.Kind), "fill the column directly, with from:")
+	switch own, found := column.Type, l.Yields.Type; {
+	case own.Kind.String() != found.Kind.String():
+		r.problem(f.Place, fmt.Sprintf("%s.%s is a %s, but %s.%s, which it refers to, is a %s", t.Name, column.Name, own.Kind,
+			l.Table.Name, l.Yields.Name, found.Kind), "fill the column directly, with from:")
+	case own.Kind != found.Kind, own.Kind == value.Fixed && own.Scale != found.Scale: // numbers are taken over as they are kept
+		r.problem(f.Place, fmt.Sprintf("%s.%s is declared %s, but %s.%s, which it refers to, is declared %s", t.Name, column.Name,
+			column.Declared, l.Table.Name, l.Yields.Name, l.Yields.Declared),
+			"declare both the same way, or fill the column directly, with from:")
 	}
 	if l.NotFound != ladlefile.AddNotFound {
 		return

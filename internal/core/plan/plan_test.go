@@ -22,6 +22,11 @@ func harbour() *schema.Schema {
 		Identity: true}, {Name: "code", Type: text, Required: true},
 		{Name: "quay", Type: text, Required: true}}, Keys: []schema.Key{{Columns: []string{"id"}, Primary: true},
 		{Columns: []string{"code"}}}}
+	fixed := func(scale int) value.Type { return value.Type{Kind: value.Fixed, Precision: 6, Scale: scale} }
+	tariff := &schema.Table{Name: "tariff", Columns: []schema.Column{{Name: "no", Declared: "NUMERIC(6,1)", Type: fixed(1)}, {Name: "code",
+		Type: text}}, Keys: []schema.Key{{Columns: []string{"no"}, Primary: true}, {Columns: []string{"code"}}}}
+	fee := &schema.Table{Name: "fee", Columns: []schema.Column{{Name: "finer", Declared: "NUMERIC(6,3)", Type: fixed(3)},
+		{Name: "wide", Declared: "NUMERIC", Type: value.Type{Kind: value.Decimal}}, {Name: "alike", Type: fixed(1)}}}
 	vessel := &schema.Table{Name: "vessel", Columns: []schema.Column{{Name: "id", Type: whole, Identity: true},
 		{Name: "reg_no", Type: text, Required: true},
 		{Name: "imo", Type: text}, {Name: "home_id", Type: whole}, {Name: "twin_id", Type: whole},
@@ -51,7 +56,8 @@ func harbour() *schema.Schema {
 	list := &schema.Table{Name: "list", Columns: entry.Columns, Keys: []schema.Key{{Columns: []string{"text"}}}}
 	remark := &schema.Table{Name: "remark", Columns: entry.Columns, Relations: []schema.Relation{{Columns: []string{"mark"},
 		Parent: "list", ParentColumns: []string{"text"}, ParentTable: list}}}
-	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd, entry, list, remark}}
+	return &schema.Schema{Database: "db", Tables: []*schema.Table{berth, vessel, call, stay, pair, odd, entry, list, remark,
+		tariff, fee}}
 }
 
 func resolve(t *testing.T, tables string) (*Plan, error) {
@@ -187,6 +193,10 @@ func TestResolveTellsWhatDoesNotFit(t *testing.T) {
 		{"kinds that can't be the same", "  vessel: {from: in, key: reg_no, columns: {reg_no: Reg. No., imo: {from: " +
 			"Day, lookup: berth.code}}}\n",
 			"vessel.imo is a text, but berth.id, which it refers to, is a whole number"},
+		{"numbers of other digits", "  fee: {from: in, columns: {alike: {from: Day, lookup: tariff.code}, finer: {from: Day, lookup: " +
+			"tariff.code}}}\n", "fee.finer is declared NUMERIC(6,3), but tariff.no, which it refers to, is declared NUMERIC(6,1)"},
+		{"numbers of any digits", "  fee: {from: in, columns: {wide: {from: Day, lookup: tariff.code}}}\n",
+			"fee.wide is declared NUMERIC, but tariff.no, which it refers to, is declared NUMERIC(6,1)"},
 		{"a constant that doesn't fit", "  call: {from: in, columns: {vessel_id: {from: IMO, lookup: vessel.imo}, " +
 			"day: {constant: soon}}}\n", `the constant "soon" is not a date`},
 	}
